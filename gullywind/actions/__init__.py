@@ -1,0 +1,1 @@
+"""One verb per file: what the API, the jobs and the command line share."""

@@ -1,0 +1,47 @@
+"""Write a recording as an aligned WAV: it starts at reference time 0 and has the reference's length and rate."""
+
+from pathlib import Path
+
+from gullywind.core.time_map import TimeMap
+from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.formats.facts import MediaFacts
+from gullywind.formats.media import Sound
+from gullywind.formats.wav import SampleForm, write_wav
+
+
+def render_file(
+    recording: Sound,
+    facts: MediaFacts,
+    time_map: TimeMap,
+    reference: MediaFacts,
+    output: Path,
+    *,
+    form: SampleForm | None = None,
+    checkpoint: Checkpoint = no_checkpoint,
+) -> None:
+    """Render through the map and write.
+
+    Parameters
+    ----------
+    form : None chooses: float where the recording has more than 24 bits of its own, else 24-bit.
+    """
+    # The renderer compiles on import; only those who render pay for it.
+    from gullywind.core.warp import render_blocks
+
+    blocks = render_blocks(
+        recording,
+        time_map,
+        sample_rate_hz=reference.sample_rate_hz,
+        samples=reference.samples,
+        checkpoint=checkpoint,
+    )
+    if form is None:
+        form = SampleForm.FLOAT32 if facts.is_float or (facts.bits or 0) > 24 else SampleForm.PCM24
+    write_wav(
+        output,
+        blocks,
+        sample_rate_hz=reference.sample_rate_hz,
+        channels=recording.channels,
+        form=form,
+        time_reference_samples=reference.time_reference_samples or 0,
+    )

@@ -1,0 +1,1 @@
+"""The pure core: arrays and numbers in, results out."""

@@ -1,0 +1,239 @@
+"""Places one recording against the reference: search, verify at full rate, fit the clock, judge. Times in s."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gullywind.core.confidence import REPEATS_FROM, confidence_of, status_of
+from gullywind.core.evidence import Alignment, Candidate, Curve, Note, Residual, Status
+from gullywind.core.features.extract import Heard, listen
+from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
+from gullywind.core.sound import SampleSource, listening_views
+from gullywind.core.time_map import TimeMap
+from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, refine_line, verify_place
+from gullywind.core.windows import Line, MapAll
+
+MOST_CANDIDATES = 5
+#: A place this well supported needs no second, longer look.
+STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
+#: Coarse rivals below this share of the best are not checked once the best has proved strong.
+RIVAL_SHARE = 0.6
+MOST_LONG_LOOKS = 5
+#: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
+#: exact: then samples can be copied untouched.
+EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
+EXACT_SAMPLES = 0.02
+SHORT_OVERLAP_S = 3.0
+
+
+@dataclass(frozen=True, eq=False)
+class PreparedReference:
+    """The reference's views with their search indices; made once, shared by all recordings."""
+
+    heard: tuple[Heard, ...]
+    indices: tuple[ReferenceIndex, ...]
+
+
+def prepare_reference(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> PreparedReference:
+    """Listen to the reference once."""
+    heard = hear(source, checkpoint=checkpoint)
+    return PreparedReference(heard, tuple(ReferenceIndex(one.features) for one in heard))
+
+
+def hear(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> tuple[Heard, ...]:
+    """Features of each listening view of a source."""
+    views = listening_views(source)
+    share = 1 / len(views)
+    return tuple(
+        listen(view, checkpoint=lambda done, i=i: checkpoint((i + done) * share))  # type: ignore[misc]
+        for i, view in enumerate(views)
+    )
+
+
+def align_recording(
+    reference: PreparedReference,
+    recording: Sequence[Heard],
+    *,
+    map_all: MapAll = map,
+    checkpoint: Checkpoint = no_checkpoint,
+) -> Alignment:
+    """Find the place and clock of a recording of the same event.
+
+    Parameters
+    ----------
+    reference, recording : what was heard of both, all views.
+    map_all : runs windows, perhaps in parallel.
+
+    Returns
+    -------
+    Alignment : `placed`, `unsure` or `unplaced`, with its evidence.
+    """
+    notes = _heard_notes(recording)
+    if all(one.silent for one in recording) or all(one.silent for one in reference.heard):
+        whose = "The recording" if all(one.silent for one in recording) else "The reference"
+        return _nothing((*notes, Note("silent", f"{whose} is silent: there is nothing to line up by.")))
+    searched = [
+        (search_offsets(index, one.features), ref, one)
+        for ref, index in zip(reference.heard, reference.indices, strict=True)
+        for one in recording
+        if not one.silent and not ref.silent
+    ]
+    checkpoint(0.4)
+    curve = max((curve for curve, _, _ in searched), key=lambda c: float(c.heights.max(initial=0.0)))
+    verified = _verify(searched, map_all, checkpoint)
+    shown = Curve(curve.start_s, curve.step_s, curve.heights)
+    if not verified:
+        return _nothing(notes, shown)
+    best = verified[0]
+    refined = refine_line(best, map_all=map_all)
+    checkpoint(0.95)
+    return _judge(best, refined, verified[1:], recording, notes, shown)
+
+
+def _verify(
+    searched: Sequence[tuple[MatchCurve, Heard, Heard]], map_all: MapAll, checkpoint: Checkpoint
+) -> list[Verified]:
+    """Places after the full-rate check, best first; several views' places are pooled."""
+    places = sorted(
+        ((place, ref, rec) for curve, ref, rec in searched for place in curve.places), key=lambda p: -p[0].z
+    )
+    places = places[:12]
+    verified: list[Verified] = []
+    for round_, long_windows in enumerate((False, True)):
+        if long_windows:
+            # Longer looks are dear: only where the first, short one or the envelope gave most hope.
+            hope = {id(one.place): _strength(one) for one in verified}
+            places = sorted(places, key=lambda p: -hope.get(id(p[0]), 0.0))[:MOST_LONG_LOOKS]
+        for i, (place, ref, rec) in enumerate(places):
+            strongest = max(verified, key=_strength, default=None)
+            if strongest and _is_strong(strongest) and place.z < RIVAL_SHARE * strongest.place.z:
+                continue
+            one = verify_place(ref.view, rec.view, place, long_windows=long_windows, map_all=map_all)
+            if one:
+                verified.append(one)
+            checkpoint(0.4 + 0.4 * (round_ * len(places) + i) / (2 * len(places)))
+        if verified and _is_strong(max(verified, key=_strength)):
+            break
+    verified.sort(key=_strength, reverse=True)
+    kept: list[Verified] = []
+    for one in verified:
+        if all(abs(one.line.offset_s - other.line.offset_s) > 0.05 for other in kept):
+            kept.append(one)
+    return kept
+
+
+def _strength(verified: Verified) -> float:
+    support = verified.support
+    return support.chance_nats * (0.02 + support.score) + 1e-3 * support.envelope_z
+
+
+def _is_strong(verified: Verified) -> bool:
+    return verified.support.chance_nats >= STRONG_NATS and verified.support.quality >= STRONG_QUALITY
+
+
+def _judge(
+    best: Verified,
+    refined: Refined,
+    rivals: Sequence[Verified],
+    recording: Sequence[Heard],
+    notes: tuple[Note, ...],
+    curve: Curve,
+) -> Alignment:
+    rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
+    support = replace(refined.support, chance_nats=max(refined.support.chance_nats, best.support.chance_nats))
+    confidence = confidence_of(support, rival)
+    status = status_of(confidence, support, rival)
+    line = _exact(refined, best)
+    duration_s = best.recording.duration_s
+    candidates = [Candidate(line.offset_s, line.rate, round(support.score, 4))]
+    candidates += [
+        Candidate(one.line.offset_s, one.line.rate, round(one.support.score, 4))
+        for one in sorted(rivals, key=lambda r: -r.support.score)
+    ]
+    agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
+    polarity = 1 if sum(lag.polarity * lag.quality for lag in agreeing) >= 0 else -1
+    residual = _residual(refined)
+    if status is Status.UNPLACED:
+        return Alignment(
+            status, None, polarity, confidence, tuple(candidates[:MOST_CANDIDATES]), None, notes,
+            trace=refined.lags, curve=curve, support=support, rival_support=rival,
+        )  # fmt: skip
+    more = _placed_notes(line, duration_s, polarity, best, support.overlap_s)
+    if rival and rival.score >= REPEATS_FROM * support.score:
+        where = ", ".join(f"{c.offset_s:.3f} s" for c in candidates[1:3])
+        more.append(Note("repeats", f"Other places fit nearly as well: {where}."))
+    return Alignment(
+        status,
+        TimeMap.placement(line.offset_s, line.rate, duration_s),
+        polarity,
+        confidence,
+        tuple(candidates[:MOST_CANDIDATES]),
+        residual,
+        (*notes, *more),
+        trace=refined.lags,
+        curve=curve,
+        ppm_error=refined.fit.ppm_error,
+        support=support,
+        rival_support=rival,
+    )
+
+
+def _exact(refined: Refined, best: Verified) -> Line:
+    """The fitted line, or the exact one that it cannot be told from: rate 1, and a whole-sample offset."""
+    line, fit = refined.line, refined.fit
+    if abs(fit.clock_ppm) > min(EXACT_ERRORS * fit.ppm_error, EXACT_PPM) and abs(fit.clock_ppm) > 2e-4:
+        return line
+    used = np.abs([lag.lag_s for lag in refined.lags]) <= FINE_TOLERANCE_S
+    t_ref = np.array([lag.t_ref for lag in refined.lags])[used]
+    # With the rate held at 1 the offset is the line's at the windows' middle.
+    middle = float(np.median(t_ref))
+    offset_s = middle - float(line.to_recording(np.array([middle]))[0])
+    rate_hz = best.reference.sample_rate_hz
+    if best.recording.sample_rate_hz == rate_hz:
+        whole = round(offset_s * rate_hz)
+        if abs(offset_s * rate_hz - whole) <= min(EXACT_SAMPLES, 5 * fit.offset_error_s * rate_hz + 0.002):
+            offset_s = whole / rate_hz
+    return Line(offset_s, 1.0)
+
+
+def _residual(refined: Refined) -> Residual:
+    late_ms = np.abs([lag.lag_s for lag in refined.lags]) * 1e3
+    used = late_ms[late_ms <= FINE_TOLERANCE_S * 1e3]
+    if not used.size:
+        used = late_ms
+    return Residual(float(np.median(used)), float(np.percentile(used, 95)), int(used.size))
+
+
+def _heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
+    notes = []
+    clipped = max(one.clipped_samples for one in recording)
+    if clipped:
+        notes.append(Note("clipped", f"Clips: {clipped} samples stand at full scale."))
+    return tuple(notes)
+
+
+def _placed_notes(line: Line, duration_s: float, polarity: int, best: Verified, overlap: float) -> list[Note]:
+    notes = []
+    ppm = (line.rate - 1) * 1e6
+    slid_ms = abs(ppm) * 1e-3 * duration_s
+    if slid_ms >= 0.1 and abs(ppm) >= 0.05:
+        way = "fast" if ppm > 0 else "slow"
+        notes.append(Note("clock-drift", f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length."))
+    if polarity < 0:
+        notes.append(Note("inverted", "Inverted against the reference."))
+    used, there = best.recording.channels, best.recording.source.channels
+    if there > 1 and len(used) == 1:
+        notes.append(Note("one-channel", f"Lined up by channel {used[0] + 1} of {there} alone."))
+    if overlap < SHORT_OVERLAP_S:
+        notes.append(Note("short-overlap", f"Only {overlap:.1f} s lie within the reference."))
+    return notes
+
+
+def _ms(value_ms: float) -> str:
+    return f"{value_ms:.0f} ms" if value_ms >= 10 else f"{value_ms:.1f} ms"
+
+
+def _nothing(notes: tuple[Note, ...], curve: Curve | None = None) -> Alignment:
+    return Alignment(Status.UNPLACED, None, 1, 0.0, (), None, notes, curve=curve)

@@ -1,0 +1,40 @@
+"""Calibrated confidence: a logistic model over the numbers in `Support`, fitted by `scripts/calibrate.py`."""
+
+import numpy as np
+
+from gullywind.core.evidence import Status, Support
+
+#: Fitted on generated matches and hard non-matches; see docs/placing.md for the figures.
+INTERCEPT = -6.0
+WEIGHTS = {"chance": 3.0, "quality": 2.0, "share": 2.0, "margin": 3.0, "envelope": 0.5}
+#: What an answer must reach: of placements called `placed`, none may be wrong in hundreds.
+PLACED_FROM, UNSURE_FROM = 0.9, 0.25
+#: A rival with this much of the best one's score is as good as equal.
+REPEATS_FROM = 0.8
+
+
+def describe(support: Support, rival: Support | None) -> dict[str, float]:
+    """The model's inputs, each roughly in 0..2, saturating: ten times as much evidence is not ten times as sure."""
+    rival_score = rival.score if rival else 0.0
+    return {
+        "chance": min(support.chance_nats, 30.0) / 15.0,
+        "quality": float(np.log(np.clip(support.quality, 4.0, 40.0) / 4.0)) / 1.5,
+        "share": support.agreeing / max(support.windows, 1),
+        "margin": float(np.clip((support.score - rival_score) / max(support.score, 0.03), 0.0, 1.0)),
+        "envelope": float(np.clip((support.envelope_z - 4.0) / 8.0, 0.0, 1.5)),
+    }
+
+
+def confidence_of(support: Support, rival: Support | None) -> float:
+    """Probability in 0..1 that the place is right, given its support and its strongest rival's."""
+    inputs = describe(support, rival)
+    logit = INTERCEPT + sum(weight * inputs[name] for name, weight in WEIGHTS.items())
+    return float(1 / (1 + np.exp(-logit)))
+
+
+def status_of(confidence: float, support: Support, rival: Support | None) -> Status:
+    """Whether a confidence is enough to place, enough to ask, or neither."""
+    repeats = rival is not None and support.score > 0 and rival.score >= REPEATS_FROM * support.score
+    if confidence >= PLACED_FROM and not repeats:
+        return Status.PLACED
+    return Status.UNSURE if confidence >= UNSURE_FROM or (repeats and support.chance_nats > 8) else Status.UNPLACED

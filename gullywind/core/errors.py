@@ -1,0 +1,43 @@
+"""The errors of Gullywind: each has one meaning and a stable code; messages say what was expected and what was got."""
+
+
+class GullywindError(Exception):
+    """Anything that Gullywind refuses or cannot do."""
+
+    code = "error"
+
+
+class InputError(GullywindError, ValueError):
+    """A value is outside what the operation accepts."""
+
+    code = "bad-input"
+
+
+class UnreadableError(GullywindError):
+    """A file holds no sound that can be decoded."""
+
+    code = "unreadable"
+
+
+class StorageError(GullywindError):
+    """A file could not be written: disk full, or no permission."""
+
+    code = "storage"
+
+
+class NotFoundError(GullywindError):
+    """The thing asked for does not exist (any more)."""
+
+    code = "not-found"
+
+
+class ConflictError(GullywindError):
+    """The thing was changed elsewhere since it was read."""
+
+    code = "conflict"
+
+
+class Cancelled(GullywindError):
+    """The person asked to stop the work."""
+
+    code = "cancelled"

@@ -1,0 +1,99 @@
+"""What supports a placement: rivals, windows, and the numbers that confidence is made of."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from gullywind.core.correlate import WindowLag
+from gullywind.core.time_map import TimeMap
+
+
+class Status(StrEnum):
+    """What became of a recording."""
+
+    PLACED = "placed"
+    UNSURE = "unsure"  #: rivals are given, a person must choose
+    UNPLACED = "unplaced"  #: no evidence that it belongs here
+    FAILED = "failed"  #: could not be read
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """One possible placement; `score` 0..1 is how well the phases agree over its whole overlap."""
+
+    offset_s: float
+    rate: float
+    score: float
+
+
+@dataclass(frozen=True, slots=True)
+class Residual:
+    """Timing differences left after the map is applied, ms, and how many windows they come from."""
+
+    median_ms: float
+    p95_ms: float
+    windows: int
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    """Something the editor should know: a stable code and a sentence."""
+
+    code: str
+    message: str
+
+
+@dataclass(frozen=True, slots=True)
+class Support:
+    """Numbers that say how much speaks for one place.
+
+    Attributes
+    ----------
+    envelope_z : height of the coarse match.
+    windows, agreeing : how many windows were measured, how many lie on one line.
+    chance_nats : natural logarithm of how improbable that agreement is by chance; larger is better.
+    quality : median quality of the agreeing windows.
+    score : 0..1. Mean phase agreement over all windows.
+    overlap_s : s.
+    """
+
+    envelope_z: float
+    windows: int
+    agreeing: int
+    chance_nats: float
+    quality: float
+    score: float
+    overlap_s: float
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """The match curve for drawing: heights at `start_s + i * step_s`, float32."""
+
+    start_s: float
+    step_s: float
+    heights: npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Alignment:
+    """The judgement on one recording, with its evidence.
+
+    `time_map` is None where it is unplaced; then `candidates` may still name where it fits least badly.
+    `trace` holds the windows measured against the final map.
+    """
+
+    status: Status
+    time_map: TimeMap | None
+    polarity: int
+    confidence: float
+    candidates: tuple[Candidate, ...]
+    residual: Residual | None
+    notes: tuple[Note, ...]
+    trace: tuple[WindowLag, ...] = ()
+    curve: Curve | None = None
+    ppm_error: float | None = None
+    support: Support | None = None
+    rival_support: Support | None = field(default=None)

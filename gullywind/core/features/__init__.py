@@ -1,0 +1,1 @@
+"""Features that stand for the sound in the coarse search."""

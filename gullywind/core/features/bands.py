@@ -1,0 +1,150 @@
+"""Band energies for the coarse search: 16 mel-spaced bands, 100 frames a second, streamed.
+
+Method: power spectra of short Hann windows, summed into bands, taken as logarithms, freed from their slow course
+(room, level, microphone) and scaled to one variance, so that correlation weighs every band alike. Times in s.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import scipy.fft
+
+from gullywind.core.errors import InputError
+from gullywind.core.units import Samples
+
+FRAME_RATE_HZ = 100
+BANDS = 16
+LOWEST_HZ, HIGHEST_HZ = 120.0, 7200.0
+#: Sound is first thinned to about this rate: nothing above 7.2 kHz is used, and spectra get three times cheaper.
+THINNED_RATE_HZ = 16000
+WINDOW_S = 0.032
+#: Frames whose band power is 50 dB below the loud ones are treated alike: digital silence must not dominate.
+FLOOR_NEPER = float(np.log(1e5))
+#: One second either side: slower changes are level and room, not the event.
+SLOW_FRAMES = 101
+CLIP = 3.0
+BATCH_FRAMES = 512
+
+
+@dataclass(frozen=True, eq=False)
+class BandFeatures:
+    """Normalised band energies.
+
+    Attributes
+    ----------
+    values : shape (bands, frames), float32, mean about 0, variance about 1, in -3..3.
+    valid : shape (bands,), bool. Bands below the recording's Nyquist frequency.
+    origin_s : s. Centre of frame 0; frame i is centred at `origin_s + i / FRAME_RATE_HZ`.
+    """
+
+    values: npt.NDArray[np.float32]
+    valid: npt.NDArray[np.bool_]
+    origin_s: float
+
+    @property
+    def frames(self) -> int:
+        """Number of frames."""
+        return int(self.values.shape[1])
+
+
+class BandExtractor:
+    """Streams mono sound in blocks of any size; `finish` gives the features."""
+
+    def __init__(self, sample_rate_hz: int) -> None:
+        if sample_rate_hz < 1000:
+            raise InputError(f"sample_rate_hz must be 1000 or more, got {sample_rate_hz}")
+        self._thin = max(1, sample_rate_hz // THINNED_RATE_HZ)
+        self._rate_hz = sample_rate_hz / self._thin
+        self._size = scipy.fft.next_fast_len(int(WINDOW_S * self._rate_hz), real=True)
+        self._window = np.hanning(self._size).astype(np.float32)
+        self._matrix = _band_matrix(self._size, self._rate_hz)
+        self._carry: Samples = np.zeros(0, np.float32)
+        self._tail: Samples = np.zeros(0, np.float32)
+        self._tail_start = 0
+        self._next_frame = 0
+        self._rows: list[npt.NDArray[np.float32]] = []
+
+    def push(self, mono: Samples) -> None:
+        """Add samples, shape (samples,)."""
+        if self._carry.size:
+            mono = np.concatenate([self._carry, mono])
+        whole = mono.size - mono.size % self._thin
+        self._carry = mono[whole:].copy()
+        # A plain average over `thin` samples: what folds down from above is weak in speech and music,
+        # and folds in the same way in both recordings. A proper filter would cost more than the spectra.
+        thinned = mono[:whole:self._thin].copy()
+        for phase in range(1, self._thin):
+            thinned += mono[phase:whole:self._thin]
+        self._tail = np.concatenate([self._tail, thinned])
+        self._analyse()
+
+    def finish(self) -> BandFeatures:
+        """Features of all that was pushed; shorter sound than one window gives one zero frame."""
+        self._tail = np.concatenate([self._tail, np.zeros(self._size // 2, np.float32)])
+        self._analyse()
+        logs = np.concatenate(self._rows) if self._rows else np.zeros((1, BANDS), np.float32)
+        edges = _band_edges_hz()
+        return BandFeatures(
+            _normalise(np.ascontiguousarray(logs.T)),
+            edges[1:] <= self._rate_hz / 2,
+            self._size / 2 / self._rate_hz,
+        )
+
+    def _analyse(self) -> None:
+        hop = self._rate_hz / FRAME_RATE_HZ
+        available = self._tail_start + self._tail.size - self._size
+        last = int(available / hop)
+        if available < 0 or last < self._next_frame:
+            return
+        starts = np.rint(np.arange(self._next_frame, last + 1) * hop).astype(np.int64) - self._tail_start
+        starts = starts[starts + self._size <= self._tail.size]
+        view = np.lib.stride_tricks.sliding_window_view(self._tail, self._size)
+        for first in range(0, starts.size, BATCH_FRAMES):
+            spectrum = scipy.fft.rfft(view[starts[first : first + BATCH_FRAMES]] * self._window)
+            power = np.square(spectrum.real)
+            power += np.square(spectrum.imag)
+            self._rows.append(np.log(power @ self._matrix + 1e-12))
+        self._next_frame += starts.size
+        keep_from = max(0, int(self._next_frame * hop) - self._tail_start - 1)
+        self._tail = self._tail[keep_from:].copy()
+        self._tail_start += keep_from
+
+
+def _band_edges_hz() -> npt.NDArray[np.float64]:
+    """Shape (BANDS + 1,), Hz, evenly spaced in mel (O'Shaughnessy, Speech Communication, 1987)."""
+    low, high = 2595 * np.log10(1 + np.array([LOWEST_HZ, HIGHEST_HZ]) / 700)
+    return np.asarray(700 * (10 ** (np.linspace(low, high, BANDS + 1) / 2595) - 1))
+
+
+def _band_matrix(size: int, rate_hz: float) -> npt.NDArray[np.float32]:
+    """Shape (size // 2 + 1, BANDS): mean power of the bins in each band; a narrow band takes its nearest bin."""
+    bins_hz = np.arange(size // 2 + 1) * rate_hz / size
+    matrix = np.zeros((bins_hz.size, BANDS), np.float32)
+    edges = _band_edges_hz()
+    for band, (low, high) in enumerate(zip(edges, edges[1:], strict=False)):
+        inside = (bins_hz >= low) & (bins_hz < high)
+        if not inside.any():
+            inside[np.argmin(np.abs(bins_hz - (low + high) / 2))] = True
+        matrix[inside, band] = 1.0 / inside.sum()
+    return matrix
+
+
+def _normalise(logs: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """Floor, free from the slow course, scale and clip; shape (bands, frames) kept, done in place, band by band."""
+    frames = logs.shape[1]
+    half = SLOW_FRAMES // 2
+    positions = np.arange(frames)
+    low, high = np.maximum(positions - half, 0), np.minimum(positions + half + 1, frames)
+    for band in logs:
+        loud = np.percentile(band[:: max(1, frames // 4096)], 95)
+        np.maximum(band, loud - FLOOR_NEPER, out=band)
+        total = np.concatenate([[0.0], np.cumsum(band, dtype=np.float64)])
+        band -= ((total[high] - total[low]) / (high - low)).astype(np.float32)
+        spread = float(band.std())
+        if spread > 1e-3:
+            band /= spread
+            np.clip(band, -CLIP, CLIP, out=band)
+        else:
+            band[:] = 0.0
+    return logs

@@ -1,0 +1,215 @@
+"""Coarse search over all offsets: block-FFT cross-correlation of band features, with rivals. Times in s.
+
+A long recording is cut into probes of a minute, each is correlated with the whole reference, and what they say is
+added up with room for a clock error, since 300 ppm shift the end of an hour by more than a second. A recording that
+lies only partly within the reference is found by the probes that do.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import scipy.fft
+from scipy.ndimage import maximum_filter1d
+
+from gullywind.core.features.bands import FRAME_RATE_HZ, BandFeatures
+from gullywind.core.units import Floats
+
+PROBE_FRAMES = 6000
+#: More probes than this bring no more certainty; they are spread evenly.
+MOST_PROBES = 64
+#: Blocks of the reference; larger ones were no faster, and need more memory.
+BLOCK_FRAMES = 32768
+#: Recorders are within 100 ppm, phones within 300.
+MOST_PPM = 400.0
+#: Sums of probes are kept at this step; the exact place is taken from the probes again.
+POOL_FRAMES = 5
+#: Peaks nearer than this are one place.
+SEPARATION_S = 0.35
+#: One probe may not outvote all others by a single loud coincidence.
+MOST_Z = 40.0
+
+Row = npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True)
+class CoarsePlace:
+    """One possible place: `offset_s` at the recording's middle, its height `z` (robust standard deviations), and
+    `(t_rec, offset_s, z)` of the probes that speak for it."""
+
+    offset_s: float
+    z: float
+    probes: tuple[tuple[float, float, float], ...]
+
+
+@dataclass(frozen=True, eq=False)
+class MatchCurve:
+    """How well every offset fits.
+
+    Attributes
+    ----------
+    start_s, step_s : s. Offset of the first value, and the step between values.
+    heights : shape (offsets,), float32. Robust standard deviations above chance.
+    places : best first.
+    """
+
+    start_s: float
+    step_s: float
+    heights: Row
+    places: tuple[CoarsePlace, ...]
+
+
+class ReferenceIndex:
+    """Spectra of the reference's features in overlapping blocks, made once and shared by all recordings."""
+
+    def __init__(self, features: BandFeatures) -> None:
+        self.features = features
+        padded = features.frames + 2 * PROBE_FRAMES
+        self.size = scipy.fft.next_fast_len(padded, real=True) if padded < BLOCK_FRAMES else BLOCK_FRAMES
+        self.hop = self.size - PROBE_FRAMES + 1
+        blocks = -(-(features.frames + PROBE_FRAMES) // self.hop)
+        values = np.zeros((features.values.shape[0], (blocks - 1) * self.hop + self.size), np.float32)
+        values[:, PROBE_FRAMES : PROBE_FRAMES + features.frames] = features.values
+        self.spectra = np.stack(
+            [scipy.fft.rfft(values[:, b * self.hop : b * self.hop + self.size]) for b in range(blocks)]
+        )
+
+    def correlate(self, probe: Row, bands: npt.NDArray[np.bool_]) -> Row:
+        """Correlation of a probe, shape (bands, up to PROBE_FRAMES), at lags -PROBE_FRAMES .. frames - 1."""
+        spectrum = scipy.fft.rfft(probe, self.size).conj()
+        rows = []
+        for block in self.spectra:
+            product = np.zeros(block.shape[1], np.complex64)
+            for band in np.flatnonzero(bands):
+                product += block[band] * spectrum[band]
+            rows.append(scipy.fft.irfft(product, self.size)[: self.hop])
+        return np.concatenate(rows)[: self.features.frames + PROBE_FRAMES].astype(np.float32, copy=False)
+
+
+def search_offsets(index: ReferenceIndex, recording: BandFeatures, *, most_places: int = 12) -> MatchCurve:
+    """Correlate a recording with the whole reference at every offset.
+
+    Parameters
+    ----------
+    index : of the reference.
+    recording : its features; any length, also longer than the reference.
+    most_places : 1 or more. How many rivals to keep, by non-maximum suppression.
+
+    Returns
+    -------
+    MatchCurve : offsets count from the recording's first sample, as if its clock were the reference's.
+    """
+    bands = index.features.valid & recording.valid
+    frames = recording.frames
+    starts = _probe_starts(frames)
+    middle = frames / 2
+    shift = recording.frames  # the curve begins where the recording ends at the reference's start
+    length = index.features.frames + shift
+    pooled = np.zeros(-(-length // POOL_FRAMES), np.float32)
+    curves: list[Row] = []
+    for start in starts:
+        probe = recording.values[:, start : start + PROBE_FRAMES]
+        curve = _standardise(index.correlate(probe, bands))
+        curves.append(_pool(curve))
+        first = shift - start - PROBE_FRAMES  # where lag -PROBE_FRAMES of this probe lies on the curve
+        slack = abs(start + probe.shape[1] / 2 - middle) * MOST_PPM * 1e-6
+        widened = maximum_filter1d(curves[-1], 1 + 2 * int(np.ceil(slack / POOL_FRAMES))) if slack >= 1 else curves[-1]
+        _add_at(pooled, widened, round(first / POOL_FRAMES))
+    heights = pooled / np.sqrt(len(starts))
+    lag0_s = index.features.origin_s - recording.origin_s
+    places = _places(index, recording, bands, starts, curves, heights, shift, most_places)
+    return MatchCurve(lag0_s - shift / FRAME_RATE_HZ, POOL_FRAMES / FRAME_RATE_HZ, heights, places)
+
+
+def _probe_starts(frames: int) -> Sequence[int]:
+    count = max(1, -(-frames // PROBE_FRAMES))
+    if count == 1:
+        return [0]
+    last = frames - PROBE_FRAMES
+    return [round(start) for start in np.linspace(0, last, min(count, MOST_PROBES))]
+
+
+def _standardise(curve: Row) -> Row:
+    """Robust z-scores: the median absolute deviation ignores the peak itself."""
+    sample = curve[:: max(1, curve.size // 20000)]
+    middle = np.median(sample)
+    spread = np.median(np.abs(sample - middle)) * 1.4826
+    if spread < 1e-6:
+        return np.zeros_like(curve)
+    return np.clip((curve - middle) / spread, 0.0, MOST_Z)
+
+
+def _pool(curve: Row) -> Row:
+    rows = -(-curve.size // POOL_FRAMES)
+    padded = np.zeros(rows * POOL_FRAMES, np.float32)
+    padded[: curve.size] = curve
+    return padded.reshape(rows, POOL_FRAMES).max(axis=1)
+
+
+def _add_at(total: Row, part: Row, first: int) -> None:
+    low, high = max(0, first), min(total.size, first + part.size)
+    if high > low:
+        total[low:high] += part[low - first : high - first]
+
+
+def _places(
+    index: ReferenceIndex,
+    recording: BandFeatures,
+    bands: npt.NDArray[np.bool_],
+    starts: Sequence[int],
+    curves: Sequence[Row],
+    heights: Row,
+    shift: int,
+    most: int,
+) -> tuple[CoarsePlace, ...]:
+    """Peaks of the sum and of the single probes, merged, each with the probes' exact lags."""
+    lag0_s = index.features.origin_s - recording.origin_s
+    step = POOL_FRAMES
+    found: list[tuple[float, int]] = [(float(heights[i]), i) for i in _peaks(heights, most)]
+    if len(starts) > 1:
+        # A probe alone must stand out more to be heard: it competes with the sum of all.
+        for start, curve in zip(starts, curves, strict=True):
+            first = round((shift - start - PROBE_FRAMES) / step)
+            found += [(float(curve[i]) / np.sqrt(2.0), i + first) for i in _peaks(curve, 2)]
+    found.sort(reverse=True)
+    kept: list[tuple[float, int]] = []
+    for height, i in found:
+        if all(abs(i - other) * step > SEPARATION_S * FRAME_RATE_HZ for _, other in kept):
+            kept.append((height, i))
+        if len(kept) == most:
+            break
+    middle = recording.frames / 2
+    places = []
+    for height, i in kept:
+        probes = []
+        for start, curve in zip(starts, curves, strict=True):
+            half = step * 2 + abs(start + PROBE_FRAMES / 2 - middle) * MOST_PPM * 1e-6
+            first = round((shift - start - PROBE_FRAMES) / step)
+            low = max(0, int(i - first - half / step))
+            high = min(curve.size, int(i - first + half / step) + 1)
+            if high > low:
+                best = low + int(np.argmax(curve[low:high]))
+                if curve[best] > 0:
+                    lag_s = ((best + 0.5 + first) * step - shift) / FRAME_RATE_HZ + lag0_s
+                    t_rec = min(start + PROBE_FRAMES / 2, middle if len(starts) == 1 else np.inf) / FRAME_RATE_HZ
+                    probes.append((float(t_rec), float(lag_s), float(curve[best])))
+        offset_s = ((i + 0.5) * step - shift) / FRAME_RATE_HZ + lag0_s
+        places.append(CoarsePlace(offset_s, height, tuple(probes)))
+    return tuple(places)
+
+
+def _peaks(curve: Row, most: int) -> Sequence[int]:
+    """Indices of the highest values that are maxima within the separation, best first."""
+    width = 1 + 2 * int(SEPARATION_S * FRAME_RATE_HZ / POOL_FRAMES)
+    is_peak = (curve == maximum_filter1d(curve, width)) & (curve > 0)
+    where = np.flatnonzero(is_peak)
+    if where.size > most:
+        where = where[np.argpartition(curve[where], -most)[-most:]]
+    return [int(i) for i in where[np.argsort(-curve[where])]]
+
+
+def probe_line(place: CoarsePlace) -> tuple[Floats, Floats, Floats]:
+    """`t_rec`, `offset_s` and `z` of a place's probes, each shape (probes,)."""
+    t_rec, offset_s, z = np.array(place.probes, dtype=float).reshape(-1, 3).T
+    return t_rec, offset_s, z

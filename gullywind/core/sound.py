@@ -1,0 +1,83 @@
+"""How the core reads sound: a random-access source and one listening channel mix of it."""
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from gullywind.core.units import Samples
+
+#: Channels that agree this well are averaged: less noise, and no comb of importance.
+ALIKE = 0.7
+#: A channel this far below the loudest is empty (−50 dB).
+EMPTY = 10 ** (-50 / 20)
+LOOKS, LOOK_S = 24, 0.25
+
+
+class SampleSource(Protocol):
+    """Decoded sound that can be read anywhere."""
+
+    sample_rate_hz: int
+    channels: int
+    samples: int
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Shape (channels, stop - start), float32 in -1..1; zeros outside the file."""
+        ...
+
+
+@dataclass(frozen=True)
+class Listening:
+    """One mono view of a source: the average of some of its channels."""
+
+    source: SampleSource
+    channels: tuple[int, ...]
+
+    @property
+    def sample_rate_hz(self) -> int:
+        """Of the source."""
+        return self.source.sample_rate_hz
+
+    @property
+    def duration_s(self) -> float:
+        """Of the source, s."""
+        return self.source.samples / self.source.sample_rate_hz
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Shape (stop - start,), float32."""
+        block = self.source.read(start, stop)
+        if len(self.channels) == 1:
+            return np.ascontiguousarray(block[self.channels[0]])
+        mono = block[self.channels[0]].copy()
+        for channel in self.channels[1:]:
+            mono += block[channel]
+        mono *= np.float32(1 / len(self.channels))
+        return mono
+
+
+def listening_views(source: SampleSource) -> tuple[Listening, ...]:
+    """Mono views worth searching: channels that agree are averaged, those that differ are heard one by one.
+
+    A stereo pair of one room is one view; a voice beside timecode or hum on the other channel is two; an inverted pair
+    is not averaged (it would cancel). Judged by short looks spread over the file.
+    """
+    if source.channels == 1 or source.samples == 0:
+        return (Listening(source, (0,)),)
+    length = min(int(LOOK_S * source.sample_rate_hz), source.samples)
+    starts = np.linspace(0, source.samples - length, LOOKS).astype(int)
+    looks = np.concatenate([source.read(int(s), int(s) + length) for s in starts], axis=1)
+    looks = looks - looks.mean(axis=1, keepdims=True)
+    products = looks.astype(np.float64) @ looks.T
+    power = np.diag(products).clip(1e-20)
+    loudest = power.max()
+    used: set[int] = {c for c in range(source.channels) if power[c] < loudest * EMPTY**2}
+    views: list[Listening] = []
+    for channel in np.argsort(-power):
+        if int(channel) in used:
+            continue
+        alike = products[channel] / np.sqrt(power[channel] * power)
+        group = tuple(c for c in range(source.channels) if c not in used and alike[c] >= ALIKE)
+        opposite = {c for c in range(source.channels) if alike[c] <= -ALIKE}
+        used |= set(group) | opposite
+        views.append(Listening(source, tuple(sorted(group))))
+    return tuple(views) or (Listening(source, (0,)),)

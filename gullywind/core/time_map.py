@@ -1,0 +1,155 @@
+"""The time map: strictly rising, piecewise-linear tie between reference time and recording time, in s.
+
+Conventions: `t_ref` 0 is the reference's first sample, `t_rec` 0 the recording's. A placement is the simplest map,
+`t_rec = rate * (t_ref - offset_s)`. Everything that draws, plays, renders or exports reads a `TimeMap`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from gullywind.core.errors import InputError
+from gullywind.core.units import Floats
+
+Knot = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Unbroken stretch of a time map: knots `(t_ref, t_rec)` in s, strictly ascending, linear between."""
+
+    knots: tuple[Knot, ...]
+
+    def __post_init__(self) -> None:
+        # "not all > 0" refuses NaN as well; "any <= 0" would let it through.
+        steps = np.diff(np.asarray(self.knots, dtype=float), axis=0) if len(self.knots) > 1 else np.zeros(0)
+        if len(self.knots) < 2 or not np.all(steps > 0) or not np.all(np.isfinite(steps)):
+            raise InputError(f"knots must be 2 or more, strictly ascending in both times, got {self.knots}")
+
+    @property
+    def start(self) -> Knot:
+        """First knot `(t_ref, t_rec)`, s."""
+        return self.knots[0]
+
+    @property
+    def end_exclusive(self) -> Knot:
+        """Last knot `(t_ref, t_rec)`, s."""
+        return self.knots[-1]
+
+    def to_recording(self, t_ref: Floats) -> Floats:
+        """Recording times in s, same shape as `t_ref`; NaN outside the piece."""
+        ref, rec = np.array(self.knots).T
+        return np.interp(t_ref, ref, rec, left=np.nan, right=np.nan)
+
+    def to_reference(self, t_rec: Floats) -> Floats:
+        """Reference times in s, same shape as `t_rec`; NaN outside the piece."""
+        ref, rec = np.array(self.knots).T
+        return np.interp(t_rec, rec, ref, left=np.nan, right=np.nan)
+
+    def shifted(self, by_s: float) -> Piece:
+        """The same piece, `by_s` later in reference time."""
+        return Piece(tuple((t_ref + by_s, t_rec) for t_ref, t_rec in self.knots))
+
+
+@dataclass(frozen=True, slots=True)
+class TimeMap:
+    """All pieces of a recording, ascending in both times; reference time that no piece covers is silence.
+
+    Pieces may overlap in reference time (the join is crossfaded there), never in recording time.
+    """
+
+    pieces: tuple[Piece, ...]
+
+    def __post_init__(self) -> None:
+        if not self.pieces:
+            raise InputError("a time map needs at least one piece, got none")
+        for before, after in zip(self.pieces, self.pieces[1:], strict=False):
+            if not (after.start[0] > before.start[0] and after.start[1] >= before.end_exclusive[1]):
+                raise InputError(f"pieces must follow each other in both times, got {before.knots} then {after.knots}")
+
+    @classmethod
+    def placement(cls, offset_s: float, rate: float, duration_s: float) -> TimeMap:
+        """Map of one piece at a constant rate.
+
+        Parameters
+        ----------
+        offset_s : s. Reference time of the recording's first sample.
+        rate : > 0. Recording seconds per reference second.
+        duration_s : > 0, s. The recording's length by its own clock.
+        """
+        if not (np.isfinite(offset_s) and np.isfinite(rate) and rate > 0 and duration_s > 0):
+            raise InputError(
+                f"a placement needs a finite offset, a rate and a duration above 0, got {offset_s}, {rate}, {duration_s}"
+            )
+        return cls((Piece(((offset_s, 0.0), (offset_s + duration_s / rate, duration_s))),))
+
+    @property
+    def rate(self) -> float:
+        """Recording seconds per reference second over the first two knots."""
+        (ref0, rec0), (ref1, rec1) = self.pieces[0].knots[:2]
+        return (rec1 - rec0) / (ref1 - ref0)
+
+    @property
+    def offset_s(self) -> float:
+        """Reference time in s at which recording time 0 falls, by the first two knots."""
+        ref0, rec0 = self.pieces[0].start
+        return ref0 - rec0 / self.rate if rec0 else ref0
+
+    @property
+    def clock_ppm(self) -> float:
+        """Clock error in parts per million; positive: the recorder runs fast."""
+        return (self.rate - 1.0) * 1e6
+
+    @property
+    def start_ref_s(self) -> float:
+        """First covered reference time, s."""
+        return self.pieces[0].start[0]
+
+    @property
+    def end_ref_s_exclusive(self) -> float:
+        """End of the covered reference time, s."""
+        return max(piece.end_exclusive[0] for piece in self.pieces)
+
+    def to_recording(self, t_ref: Floats) -> Floats:
+        """Recording times in s, same shape as `t_ref`; NaN where no piece covers; the later piece wins an overlap."""
+        t_rec = np.full(np.shape(t_ref), np.nan)
+        for piece in self.pieces:
+            there = piece.to_recording(t_ref)
+            t_rec = np.where(np.isnan(there), t_rec, there)
+        return t_rec
+
+    def to_reference(self, t_rec: Floats) -> Floats:
+        """Reference times in s, same shape as `t_rec`; NaN where no piece covers."""
+        t_ref = np.full(np.shape(t_rec), np.nan)
+        for piece in self.pieces:
+            there = piece.to_reference(t_rec)
+            t_ref = np.where(np.isnan(there), t_ref, there)
+        return t_ref
+
+    def shifted(self, by_s: float) -> TimeMap:
+        """The whole recording `by_s` later in reference time (composition with an offset)."""
+        return TimeMap(tuple(piece.shifted(by_s) for piece in self.pieces))
+
+    def moved_to(self, offset_s: float) -> TimeMap:
+        """The whole recording moved so that it starts at `offset_s`; exact for a single piece."""
+        ref0 = self.pieces[0].start[0]
+        start = offset_s + (ref0 - self.offset_s)
+        pieces = tuple(Piece(tuple((start + (t_ref - ref0), t_rec) for t_ref, t_rec in p.knots)) for p in self.pieces)
+        return TimeMap(pieces)
+
+    def to_json(self) -> list[list[list[float]]]:
+        """Pieces as lists of `[t_ref, t_rec]`; doubles survive JSON exactly (shortest round-trip form)."""
+        return [[[t_ref, t_rec] for t_ref, t_rec in piece.knots] for piece in self.pieces]
+
+    @classmethod
+    def from_json(cls, pieces: Sequence[Sequence[Sequence[float]]]) -> TimeMap:
+        """Inverse of `to_json`; raises `InputError` for anything that is not a valid map."""
+        try:
+            return cls(tuple(Piece(tuple((float(ref), float(rec)) for ref, rec in knots)) for knots in pieces))
+        except (TypeError, ValueError) as error:
+            if isinstance(error, InputError):
+                raise
+            raise InputError(f"pieces must be lists of [t_ref, t_rec], got {pieces!r}") from error

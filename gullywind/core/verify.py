@@ -1,0 +1,166 @@
+"""Full-rate check of one possible place: do windows all along the overlap agree on one line? Times in s."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from gullywind.core.correlate import WindowLag
+from gullywind.core.drift import DriftFit, find_consensus, fit_drift
+from gullywind.core.evidence import Support
+from gullywind.core.search import CoarsePlace, probe_line
+from gullywind.core.sound import Listening
+from gullywind.core.units import Floats
+from gullywind.core.windows import Line, MapAll, lay_windows, measure_all, overlap_s
+
+#: The coarse place is right to about 25 ms, and a minute's probe may drift by 12 ms.
+ROUGH_LAG_S = 0.08
+ROUGH_WINDOWS, ROUGH_WINDOW_S = 8, 2.7
+#: Second try, for noise: four times the sound in each window, twice the windows.
+LONG_WINDOWS, LONG_WINDOW_S = 12, 8.0
+ROUGH_TOLERANCE_S = 0.001
+FINE_LAG_S, FINE_TOLERANCE_S = 0.006, 0.0012
+MOST_PPM = 600.0
+#: Noise alone reaches 4 to 5.
+LEAST_QUALITY = 4.5
+#: Shorter overlaps carry no judgement.
+LEAST_OVERLAP_S = 0.4
+
+
+@dataclass(frozen=True, eq=False)
+class Verified:
+    """A place after the full-rate check."""
+
+    place: CoarsePlace
+    reference: Listening
+    recording: Listening
+    line: Line
+    lags: tuple[WindowLag, ...]
+    support: Support
+
+
+def verify_place(
+    reference: Listening, recording: Listening, place: CoarsePlace, *, long_windows: bool = False, map_all: MapAll = map
+) -> Verified | None:
+    """Check one place with few windows.
+
+    Parameters
+    ----------
+    long_windows : more and longer windows, for noisy recordings.
+
+    Returns
+    -------
+    Verified, or None where the two hardly overlap there.
+    """
+    line = starting_line(place)
+    start_s, end_s = overlap_s(line, reference, recording)
+    if end_s - start_s < LEAST_OVERLAP_S:
+        return None
+    count, window_s = (LONG_WINDOWS, LONG_WINDOW_S) if long_windows else (ROUGH_WINDOWS, ROUGH_WINDOW_S)
+    layout = lay_windows(start_s, end_s, count=count, window_s=window_s)
+    lags = measure_all(reference, recording, line, layout, most_lag_s=ROUGH_LAG_S, map_all=map_all)
+    if not lags:
+        return None
+    t_ref, t_rec, quality = found_times(lags, line)
+    strength = np.log(np.maximum(quality / LEAST_QUALITY, 1.05)).clip(0, 2.5)
+    agreed = find_consensus(
+        t_ref, t_rec, strength, expected_rate=line.rate, most_ppm=MOST_PPM, tolerance_s=ROUGH_TOLERANCE_S
+    )
+    support = _support(place, lags, agreed.inliers, end_s - start_s, layout.window_s)
+    return Verified(place, reference, recording, Line(agreed.offset_s, agreed.rate), lags, support)
+
+
+def starting_line(place: CoarsePlace) -> Line:
+    """Line through the probes where three or more agree; else the plain offset at rate 1."""
+    t_rec, offset_s, z = probe_line(place)
+    if t_rec.size >= 3:
+        t_ref = t_rec + offset_s
+        agreed = find_consensus(t_ref, t_rec, z, expected_rate=1.0, most_ppm=MOST_PPM, tolerance_s=0.06)
+        if np.count_nonzero(agreed.inliers) >= 3:
+            used = agreed.inliers
+            fit = fit_drift(t_ref[used], t_rec[used], z[used], tolerance_s=0.06)
+            if abs(fit.clock_ppm) <= MOST_PPM:
+                return Line(fit.offset_s, fit.rate)
+    if t_rec.size:
+        return Line(float(offset_s[int(np.argmax(z))]), 1.0)
+    return Line(place.offset_s, 1.0)
+
+
+def found_times(lags: tuple[WindowLag, ...], line: Line) -> tuple[Floats, Floats, Floats]:
+    """Window centres, where each was found in the recording, and qualities; each shape (windows,)."""
+    t_ref = np.array([lag.t_ref for lag in lags])
+    t_rec = line.to_recording(t_ref) + np.array([lag.lag_s for lag in lags])
+    return t_ref, t_rec, np.array([lag.quality for lag in lags])
+
+
+@dataclass(frozen=True, eq=False)
+class Refined:
+    """A line fitted twice at full rate, and the windows measured against it."""
+
+    line: Line
+    fit: DriftFit
+    lags: tuple[WindowLag, ...]
+    support: Support
+
+
+def refine_line(verified: Verified, *, map_all: MapAll = map) -> Refined:
+    """Measure again along the agreed line, with windows all along the overlap, and fit.
+
+    The second measurement starts from the first's line, so that drift inside a window no longer biases it.
+    """
+    line = verified.line
+    start_s, end_s = overlap_s(line, verified.reference, verified.recording)
+    length = end_s - start_s
+    count = int(np.clip(length / 10, 10, 48))
+    window_s = LONG_WINDOW_S if verified.support.quality < 12 else ROUGH_WINDOW_S
+    layout = lay_windows(start_s, end_s, count=count, window_s=window_s)
+    lags = measure_all(
+        verified.reference, verified.recording, line, layout, most_lag_s=FINE_LAG_S, map_all=map_all
+    )
+    if not lags:
+        lags = verified.lags
+    t_ref, t_rec, quality = found_times(lags, line)
+    strength = np.maximum(quality - LEAST_QUALITY + 0.5, 0.05)
+    agreed = find_consensus(
+        t_ref, t_rec, np.log1p(strength), expected_rate=line.rate, most_ppm=60.0, tolerance_s=FINE_TOLERANCE_S
+    )
+    used = agreed.inliers
+    fit = fit_drift(t_ref[used], t_rec[used], strength[used], tolerance_s=FINE_TOLERANCE_S)
+    final = Line(fit.offset_s, fit.rate)
+    late = t_rec - final.to_recording(t_ref)
+    lags = tuple(
+        WindowLag(lag.t_ref, float(late_s), lag.quality, lag.agreement, lag.polarity, lag.second)
+        for lag, late_s in zip(lags, late, strict=True)
+    )
+    support = _support(verified.place, lags, np.abs(late) <= FINE_TOLERANCE_S, length, layout.window_s)
+    return Refined(final, fit, lags, support)
+
+
+def _support(
+    place: CoarsePlace, lags: tuple[WindowLag, ...], agreeing: np.ndarray, overlap: float, window_s: float
+) -> Support:
+    count, m = len(lags), int(np.count_nonzero(agreeing))
+    quality = np.array([lag.quality for lag in lags])
+    agreement = np.array([max(lag.agreement, 0.0) for lag in lags])
+    # The chance that m windows fall within the tolerance of a line that two of them chose.
+    share = 2 * ROUGH_TOLERANCE_S / (2 * ROUGH_LAG_S)
+    chosen = 2 if overlap * MOST_PPM * 1e-6 > ROUGH_TOLERANCE_S else 1
+    spare = max(count - chosen, 0)
+    nats = max(0.0, _log_tail(spare, max(m - chosen, 0), share) - np.log(max(count, 1)) * chosen)
+    return Support(
+        envelope_z=place.z,
+        windows=count,
+        agreeing=m,
+        chance_nats=float(nats),
+        quality=float(np.median(quality[agreeing])) if m else 0.0,
+        score=float((agreement * agreeing).mean()),
+        overlap_s=overlap,
+    )
+
+
+def _log_tail(trials: int, hits: int, share: float) -> float:
+    """Minus the logarithm of the binomial tail's leading term (Chernoff's bound), nats; 0 where unsurprising."""
+    if trials == 0 or hits <= trials * share:
+        return 0.0
+    q = hits / trials
+    rest = (1 - q) * np.log((1 - q) / (1 - share)) if q < 1 else 0.0
+    return float(trials * (q * np.log(q / share) + rest))

@@ -1,0 +1,1 @@
+"""Files: probing, decoding, writing. Arrays and values in and out."""

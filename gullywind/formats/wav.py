@@ -1,0 +1,71 @@
+"""Writes WAV/BWF (EBU Tech 3285) through FFmpeg's muxer: 24-bit or float, RF64 beyond 4 GB."""
+
+from collections.abc import Iterable
+from enum import StrEnum
+from pathlib import Path
+
+import av
+import numpy as np
+
+from gullywind.core.errors import StorageError
+from gullywind.core.units import Samples
+
+LAYOUTS = {1: "mono", 2: "stereo"}
+
+
+class SampleForm(StrEnum):
+    """Sample types we deliver."""
+
+    PCM24 = "pcm24"
+    FLOAT32 = "float32"
+
+
+def write_wav(
+    path: Path,
+    blocks: Iterable[Samples],
+    *,
+    sample_rate_hz: int,
+    channels: int,
+    form: SampleForm,
+    time_reference_samples: int = 0,
+    description: str = "",
+) -> None:
+    """Write blocks of shape (channels, n), float32, as a WAV with a `bext` chunk; whole or not at all.
+
+    Raises
+    ------
+    StorageError : the file could not be written.
+    """
+    part = path.with_name(f".{path.name}.part")
+    codec, frame_format = ("pcm_s24le", "s32") if form is SampleForm.PCM24 else ("pcm_f32le", "flt")
+    layout = LAYOUTS.get(channels, f"{channels}c")
+    try:
+        with av.open(f"file:{part}", "w", format="wav", options={"write_bext": "1", "rf64": "auto"}) as container:
+            container.metadata["time_reference"] = str(time_reference_samples)
+            container.metadata["description"] = description[:255]
+            container.metadata["originator"] = "Gullywind"
+            stream = container.add_stream(codec, rate=sample_rate_hz, layout=layout)
+            assert isinstance(stream, av.AudioStream)
+            for block in blocks:
+                packed = _packed(block, form)
+                frame = av.AudioFrame.from_ndarray(packed, format=frame_format, layout=layout)
+                frame.sample_rate = sample_rate_hz
+                container.mux(stream.encode(frame))
+            container.mux(stream.encode(None))
+        part.replace(path)
+    except (OSError, av.error.FFmpegError) as error:
+        part.unlink(missing_ok=True)
+        raise StorageError(f"{path.name} could not be written: {(error.strerror or str(error)).lower()}") from error
+    except BaseException:
+        part.unlink(missing_ok=True)
+        raise
+
+
+def _packed(block: Samples, form: SampleForm) -> np.ndarray:
+    """Interleaved samples, shape (1, channels * n)."""
+    interleaved = block.T.reshape(1, -1)
+    if form is SampleForm.FLOAT32:
+        return np.ascontiguousarray(interleaved, np.float32)
+    # float32 carries 24 bits exactly; scaling by a power of two keeps copies bit-exact.
+    steps = np.rint(interleaved.astype(np.float64) * 8388608).clip(-8388608, 8388607)
+    return np.ascontiguousarray(steps.astype(np.int32) << 8)
