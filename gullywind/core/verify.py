@@ -135,6 +135,11 @@ def refine_line(verified: Verified, *, map_all: MapAll = map) -> Refined:
     return Refined(final, fit, lags, support)
 
 
+def window_agrees(lag_ms: float, quality: float) -> bool:
+    """Whether a window of the trace lies on the map: near it, and clearer than noise."""
+    return abs(lag_ms) <= FINE_TOLERANCE_S * 1e3 and quality >= LEAST_QUALITY
+
+
 def _support(
     place: CoarsePlace, lags: tuple[WindowLag, ...], agreeing: np.ndarray, overlap: float, window_s: float
 ) -> Support:

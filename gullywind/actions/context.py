@@ -1,0 +1,25 @@
+"""What actions need from outside, handed to them by the entry points."""
+
+from dataclasses import dataclass
+from typing import Protocol
+from uuid import UUID
+
+from gullywind.store.database import Database
+from gullywind.store.files import MediaFolder
+
+
+class Queue(Protocol):
+    """Queues a job by its task's name on a database connection, so that it commits or vanishes with the caller's rows."""
+
+    def defer(self, connection: object, task: str, work_id: UUID) -> int:
+        """Returns the job's number in the queue."""
+        ...
+
+
+@dataclass(frozen=True)
+class Context:
+    """The application's parts."""
+
+    database: Database
+    media: MediaFolder
+    queue: Queue

@@ -1,0 +1,164 @@
+"""Deliver: aligned WAV files, one or all as a ZIP, with the report."""
+
+import csv
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from gullywind.actions.context import Context
+from gullywind.actions.listen_to_media import open_stored
+from gullywind.actions.render_file import render_file
+from gullywind.actions.start_work import start_work
+from gullywind.core.errors import InputError, NotFoundError, StorageError
+from gullywind.core.units import Checkpoint
+from gullywind.formats.wav import SampleForm
+from gullywind.store.database import Session
+from gullywind.store.projects import get_project
+from gullywind.store.recordings import get_recording, list_recordings, reference_of
+from gullywind.store.tables import DeliveryRow, RecordingRow, WorkKind
+from gullywind.store.works import delivery_of_work
+
+REPORT_FIELDS = ["name", "file", "status", "offset_s", "rate", "clock_ppm", "polarity", "confidence",
+                 "residual_median_ms", "residual_p95_ms", "windows", "last_change", "notes"]  # fmt: skip
+
+
+def request_delivery(
+    context: Context, session: Session, project_id: UUID, recording_id: UUID | None, form: SampleForm
+) -> DeliveryRow:
+    """Queue the writing of one recording, or of all placed ones as a ZIP."""
+    project = get_project(session, project_id)
+    if reference_of(session, project) is None:
+        raise InputError("Choose the reference first.")
+    chosen = [get_recording(session, recording_id)] if recording_id else _placed(session, project_id)
+    if not any(one.map_number for one in chosen):
+        raise InputError("Nothing is placed yet, so there is nothing to deliver.")
+    work = start_work(context, session, WorkKind.DELIVER, project_id, recording_id)
+    row = DeliveryRow(project_id=project_id, work_id=work.id, recording_id=recording_id, form=form)
+    session.add(row)
+    session.flush()
+    return row
+
+
+def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> None:
+    """Render and write what a delivery asks for."""
+    with context.database.session() as session:
+        delivery = delivery_of_work(session, work_id)
+        project = get_project(session, delivery.project_id)
+        reference = reference_of(session, project)
+        if reference is None:
+            raise InputError("The reference was removed; choose another one.")
+        recordings = (
+            [get_recording(session, delivery.recording_id)]
+            if delivery.recording_id
+            else list(_placed(session, project.id))
+        )
+        report = report_rows(session, project.id)
+        form, single = SampleForm(delivery.form), delivery.recording_id is not None
+        ref_facts = reference.media.to_facts()
+        items = [(file_stem(one.name), one.content_hash, one.current.to_core()) for one in recordings if one.current]
+    folder = context.media.deliveries() / str(work_id)
+    folder.mkdir(exist_ok=True)
+    written: list[Path] = []
+    taken: set[str] = set()
+    for i, (stem, content_hash, time_map) in enumerate(items):
+        name, count = stem, 1
+        while name.casefold() in taken:
+            count += 1
+            name = f"{stem}-{count}"
+        taken.add(name.casefold())
+        sound, facts = open_stored(context.media, content_hash)
+        try:
+            path = folder / f"{name}.wav"
+            render_file(
+                sound, facts, time_map, ref_facts, path, form=form,
+                checkpoint=lambda done, i=i: checkpoint((i + done) / len(items)),  # type: ignore[misc]
+            )  # fmt: skip
+        finally:
+            sound.close()
+        written.append(path)
+    final = written[0] if single else _zip(folder, written, report)
+    with context.database.session() as session:
+        delivery_of_work(session, work_id).file_name = f"{work_id}/{final.name}"
+
+
+def _zip(folder: Path, written: list[Path], report: list[dict[str, Any]]) -> Path:
+    final = folder / "aligned.zip"
+    try:
+        # Sound hardly shrinks: stored, not deflated. ZIP64 takes over beyond 4 GB.
+        with zipfile.ZipFile(final, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
+            for path in written:
+                archive.write(path, path.name)
+                path.unlink()
+            archive.writestr("report.csv", report_csv(report))
+            archive.writestr("report.json", json.dumps(report, indent=1))
+    except OSError as error:
+        raise StorageError(f"The ZIP could not be written: {(error.strerror or str(error)).lower()}.") from error
+    return final
+
+
+def delivered_file(context: Context, delivery: DeliveryRow) -> Path:
+    """Path of a finished delivery."""
+    path = context.media.deliveries() / delivery.file_name if delivery.file_name else None
+    if path is None or not path.exists():
+        raise NotFoundError("This file is not written yet, or was deleted; deliver again.")
+    return path
+
+
+def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
+    """One row a recording: offsets, confidence, residuals, notes."""
+    project = get_project(session, project_id)
+    rows = []
+    for one in list_recordings(session, project_id):
+        current, judged = one.current, one.alignment
+        time_map = current.to_core() if current else None
+        residual = judged.residual if judged else None
+        rows.append(
+            {
+                "name": one.name,
+                "file": one.file_name,
+                "status": "reference" if one.id == project.reference_id else status_of_recording(one),
+                "offset_s": time_map.offset_s if time_map else None,
+                "rate": time_map.rate if time_map else None,
+                "clock_ppm": time_map.clock_ppm if time_map else None,
+                "polarity": judged.polarity if judged else None,
+                "confidence": judged.confidence if judged else None,
+                "residual_median_ms": residual["median_ms"] if residual else None,
+                "residual_p95_ms": residual["p95_ms"] if residual else None,
+                "windows": residual["windows"] if residual else None,
+                "last_change": current.sentence if current else None,
+                "notes": " ".join(note["message"] for note in judged.notes) if judged else "",
+            }
+        )
+    return rows
+
+
+def report_csv(rows: list[dict[str, Any]]) -> str:
+    """The report as CSV with a header."""
+    out = io.StringIO()
+    writer = csv.DictWriter(out, REPORT_FIELDS)
+    writer.writeheader()
+    writer.writerows(rows)
+    return out.getvalue()
+
+
+def status_of_recording(row: RecordingRow) -> str:
+    """`placed`, `unsure`, `unplaced`, `failed` or `waiting`; a map that a person changed counts as placed."""
+    if row.media.state == "failed":
+        return "failed"
+    if row.map_number:
+        judged = row.alignment
+        return "unsure" if judged and judged.status == "unsure" and judged.map_number == row.map_number else "placed"
+    return "unplaced" if row.alignment and row.alignment.status == "unplaced" else "waiting"
+
+
+def file_stem(name: str) -> str:
+    """A recording's name as a file name that every system accepts."""
+    stem = "".join("_" if c in '/\\:*?"<>|' else c for c in name).strip(" .")
+    return stem or "recording"
+
+
+def _placed(session: Session, project_id: UUID) -> list[RecordingRow]:
+    return [one for one in list_recordings(session, project_id) if one.map_number]

@@ -1,0 +1,102 @@
+"""Sound and peaks for the interface, in short stretches, fast."""
+
+import threading
+from collections import OrderedDict
+from uuid import UUID
+
+import numpy as np
+
+from gullywind.actions.context import Context
+from gullywind.actions.listen_to_media import drawing_mix, open_stored
+from gullywind.core.errors import InputError, NotFoundError
+from gullywind.core.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
+from gullywind.core.units import Samples
+from gullywind.core.warp import render
+from gullywind.formats.derived import load_peaks
+from gullywind.formats.media import Sound
+from gullywind.store.database import Session
+from gullywind.store.files import MediaFolder
+from gullywind.store.projects import get_project
+from gullywind.store.recordings import get_recording, reference_of
+from gullywind.store.tables import MediaState
+
+#: Open files are kept: opening costs more than reading a chunk.
+MOST_OPEN = 96
+BINS = [FACTOR**k for k in range(0, 20) if FACTOR**k < FINEST_BIN] + [FINEST_BIN * FACTOR**k for k in range(LEVELS)]
+#: The browser plays two; more channels are heard by their first two.
+MOST_PLAYED = 2
+
+
+class OpenSounds:
+    """The sounds used last, kept open."""
+
+    def __init__(self) -> None:
+        self._open: OrderedDict[tuple[str, str], Sound] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, folder: MediaFolder, content_hash: str) -> Sound:
+        """A sound, opened if need be."""
+        key = (str(folder.root), content_hash)
+        with self._lock:
+            sound = self._open.get(key)
+            if sound is None:
+                if not folder.original(content_hash).exists():
+                    raise NotFoundError("The file of this recording is gone.")
+                sound, _ = open_stored(folder, content_hash)
+                self._open[key] = sound
+                while len(self._open) > MOST_OPEN:
+                    # Not closed here: another thread may be reading it; it closes when nobody holds it.
+                    self._open.popitem(last=False)
+            self._open.move_to_end(key)
+            return sound
+
+
+_SOUNDS = OpenSounds()
+
+
+def open_sound(context: Context, content_hash: str) -> Sound:
+    """A stored file as sound, kept open for the next time."""
+    return _SOUNDS.get(context.media, content_hash)
+
+
+def fetch_sound(
+    context: Context, session: Session, recording_id: UUID, version: int | None, first: int, samples: int
+) -> Samples:
+    """A stretch of a recording in reference time, shape (1 or 2, samples), at the reference's rate.
+
+    The reference itself plays as it is; a recording without a place is refused.
+    """
+    row = get_recording(session, recording_id)
+    reference = reference_of(session, get_project(session, row.project_id))
+    if row.media.state != MediaState.READY:
+        raise InputError("This recording has not been listened to yet.")
+    rate_hz = (reference or row).media.sample_rate_hz
+    if rate_hz is None:
+        raise InputError("The reference has not been listened to yet.")
+    sound = open_sound(context, row.content_hash)
+    if reference is None or row.id == reference.id:
+        return sound.read(first, first + samples)[:MOST_PLAYED]
+    number = row.map_number if version is None else version
+    chosen = next((one for one in row.map_versions if one.number == number), None)
+    if chosen is None:
+        raise InputError("This recording has no place yet, so it cannot be heard in step.")
+    return render(sound, chosen.to_core(), sample_rate_hz=rate_hz, samples=samples, first=first)[:MOST_PLAYED]
+
+
+def fetch_peaks(context: Context, content_hash: str, bin_samples: int, tile: int) -> Peaks:
+    """A tile of up to TILE_BINS bins, shape (bins, 3), int16; empty past the end."""
+    if bin_samples not in BINS or tile < 0:
+        raise InputError(f"Bins must be one of {BINS}, tiles 0 or more; got {bin_samples}, {tile}.")
+    if bin_samples >= FINEST_BIN:
+        level = BINS.index(bin_samples) - BINS.index(FINEST_BIN)
+        try:
+            return load_peaks(context.media.derived(content_hash), level, tile * TILE_BINS, TILE_BINS)
+        except FileNotFoundError as error:
+            raise NotFoundError("This recording has not been listened to yet.") from error
+    sound = open_sound(context, content_hash)
+    start = tile * TILE_BINS * bin_samples
+    stop = min(start + TILE_BINS * bin_samples, sound.samples)
+    if stop <= start:
+        return np.zeros((0, 3), np.int16)
+    mono = drawing_mix(sound.read(start, stop))
+    return peaks_of(np.pad(mono, (0, -mono.size % bin_samples)), bin_samples)

@@ -1,0 +1,84 @@
+"""Timing measured anew at single moments, through one version of the map; and the moments worth looking at."""
+
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+
+from gullywind.actions.context import Context
+from gullywind.actions.fetch_sound import open_sound
+from gullywind.core.correlate import WindowLag
+from gullywind.core.errors import InputError
+from gullywind.core.peaks import FINEST_BIN
+from gullywind.core.sound import listening_views
+from gullywind.core.time_map import TimeMap
+from gullywind.core.windows import Layout, Line, measure_all
+from gullywind.formats.derived import load_peaks
+from gullywind.store.database import Session
+from gullywind.store.projects import get_project
+from gullywind.store.recordings import get_recording, reference_of
+from gullywind.store.tables import RecordingRow
+
+WINDOW_S, MOST_LAG_S = 2.0, 0.08
+#: Below this a window says nothing: noise alone reaches 4 to 5.
+LEAST_QUALITY = 6.0
+LOUPES = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Timing:
+    """Timing difference at one moment, ms, positive: late; None where the sound there says nothing."""
+
+    t_ref: float
+    lag_ms: float | None
+    quality: float
+
+
+def measure_timing(context: Context, session: Session, recording_id: UUID, version: int, t_ref: float) -> Timing:
+    """Measure around one moment of the reference."""
+    recording, reference, time_map = _placed(session, recording_id, version)
+    t_rec = float(time_map.to_recording(np.array([t_ref]))[0])
+    if not np.isfinite(t_rec):
+        return Timing(t_ref, None, 0.0)
+    line = Line(t_ref - t_rec / time_map.rate, time_map.rate)
+    ref_view = listening_views(open_sound(context, reference.content_hash))[0]
+    rec_view = listening_views(open_sound(context, recording.content_hash))[0]
+    found: tuple[WindowLag, ...] = measure_all(
+        ref_view, rec_view, line, Layout((t_ref,), WINDOW_S), most_lag_s=MOST_LAG_S
+    )
+    if not found or found[0].quality < LEAST_QUALITY:
+        return Timing(t_ref, None, found[0].quality if found else 0.0)
+    return Timing(t_ref, found[0].lag_s * 1e3, found[0].quality)
+
+
+def loupe_moments(context: Context, session: Session, recording_id: UUID) -> list[float]:
+    """Reference times, s, of a clear onset near the start, the middle and the end of the overlap."""
+    recording = get_recording(session, recording_id)
+    recording, reference, time_map = _placed(session, recording_id, recording.map_number)
+    ref_s = reference.media.duration_s or 0.0
+    start, end = max(0.0, time_map.start_ref_s), min(ref_s, time_map.end_ref_s_exclusive)
+    if end <= start:
+        return []
+    bin_s = FINEST_BIN / (reference.media.sample_rate_hz or 48000)
+    # The sixths at both ends and in the middle: near enough to the edges, wide enough to find an onset.
+    span = max((end - start) / 6, min(1.0, end - start))
+    firsts = [start, (start + end) / 2 - span / 2, end - span]
+    moments = []
+    for first in firsts:
+        low = int(max(first, 0) / bin_s)
+        level = load_peaks(context.media.derived(reference.content_hash), 0, low, max(4, int(span / bin_s)))
+        loud = level[:, 2].astype(np.float64)
+        # An onset: much louder than the 20 ms before it.
+        rise = np.zeros_like(loud)
+        rise[4:] = loud[4:] - np.maximum.reduce([loud[k : loud.size - 4 + k] for k in range(4)])
+        moments.append((low + int(np.argmax(rise)) + 0.5) * bin_s if loud.size > 4 else first)
+    return moments
+
+
+def _placed(session: Session, recording_id: UUID, version: int) -> tuple[RecordingRow, RecordingRow, TimeMap]:
+    recording = get_recording(session, recording_id)
+    reference = reference_of(session, get_project(session, recording.project_id))
+    chosen = next((one for one in recording.map_versions if one.number == version), None)
+    if reference is None or chosen is None:
+        raise InputError("This recording has no place yet, so there is no timing to measure.")
+    return recording, reference, chosen.to_core()

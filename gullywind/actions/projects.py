@@ -1,0 +1,91 @@
+"""Make, change and delete projects."""
+
+from uuid import UUID
+
+from gullywind.actions.context import Context
+from gullywind.core.errors import InputError
+from gullywind.store.database import Session, announce
+from gullywind.store.projects import check_version, get_project
+from gullywind.store.recordings import (
+    drop_alignments_of_project,
+    find_media,
+    get_recording,
+    list_recordings,
+    lock_media,
+    media_in_use,
+)
+from gullywind.store.tables import ProjectRow
+
+FRAME_RATES = (23.976, 24.0, 25.0, 29.97, 30.0, 48.0, 50.0, 59.94, 60.0)
+MOST_NAME = 200
+
+
+def clean_name(name: str) -> str:
+    """A name to show: printable, trimmed, not empty."""
+    cleaned = "".join(c for c in name if c.isprintable()).strip()[:MOST_NAME]
+    if not cleaned:
+        raise InputError("A name needs at least one visible character.")
+    return cleaned
+
+
+def create_project(session: Session, name: str, frame_rate: float) -> ProjectRow:
+    """A new, empty project."""
+    row = ProjectRow(name=clean_name(name), frame_rate=checked_frame_rate(frame_rate))
+    session.add(row)
+    session.flush()
+    return row
+
+
+def checked_frame_rate(frame_rate: float) -> float:
+    """One of the frame rates in use."""
+    if frame_rate not in FRAME_RATES:
+        raise InputError(f"The frame rate must be one of {', '.join(f'{f:g}' for f in FRAME_RATES)}, got {frame_rate:g}.")
+    return frame_rate
+
+
+def change_project(
+    session: Session,
+    project_id: UUID,
+    version: int,
+    *,
+    name: str | None = None,
+    frame_rate: float | None = None,
+    reference_id: UUID | None = None,
+) -> ProjectRow:
+    """Change what is given; choosing another reference forgets the placements, which were against the old one."""
+    row = get_project(session, project_id)
+    check_version(row, version)
+    if name is not None:
+        row.name = clean_name(name)
+    if frame_rate is not None:
+        row.frame_rate = checked_frame_rate(frame_rate)
+    if reference_id is not None and reference_id != row.reference_id:
+        if get_recording(session, reference_id).project_id != project_id:
+            raise InputError("The reference must be a recording of this project.")
+        drop_alignments_of_project(session, project_id)
+        row.reference_id = reference_id
+    announce(session, project_id)
+    session.flush()
+    return row
+
+
+def delete_project(context: Context, session: Session, project_id: UUID) -> None:
+    """Delete a project; files that no other project uses go too."""
+    row = get_project(session, project_id)
+    hashes = {one.content_hash for one in list_recordings(session, project_id)}
+    session.delete(row)
+    session.flush()
+    for content_hash in hashes:
+        forget_media(context, session, content_hash)
+    announce(session, project_id)
+
+
+def forget_media(context: Context, session: Session, content_hash: str) -> None:
+    """Delete a stored file that no recording needs any more."""
+    lock_media(session, content_hash)
+    if media_in_use(session, content_hash):
+        return
+    media = find_media(session, content_hash)
+    if media:
+        session.delete(media)
+    context.media.delete(content_hash)

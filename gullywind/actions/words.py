@@ -1,0 +1,69 @@
+"""The words for what was found: one sentence a recording, one line of facts a file."""
+
+from gullywind.store.tables import MediaRow, MediaState, RecordingRow
+
+#: Below this nobody hears it, and no number is shown for it.
+UNHEARD_MS = 0.1
+
+
+def sentence_of(row: RecordingRow) -> str:
+    """Where a recording is, how its clock runs, what is left over, how sure."""
+    media, judged, current = row.media, row.alignment, row.current
+    if media.state == MediaState.FAILED:
+        return f"Cannot be used: {media.reason}."
+    if current is None:
+        if judged is None:
+            return "Not placed yet."
+        notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
+        return notes or "Does not belong here: nothing in the reference sounds like it."
+    time_map = current.to_core()
+    offset = time_map.offset_s
+    start = f"Starts {_seconds(offset)} in" if offset >= 0 else f"Starts {_seconds(-offset)} before the reference"
+    ppm = time_map.clock_ppm
+    slid_ms = abs(ppm) * 1e-3 * (media.duration_s or 0.0)
+    clock = "in step with its clock"
+    if slid_ms >= UNHEARD_MS and abs(ppm) >= 0.05:
+        clock = f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'} ({slid_ms:.3g} ms over its length)"
+    by_hand = judged is None or judged.map_number != row.map_number
+    if by_hand:
+        return f"{start}, {clock}. Set by hand: {current.sentence}."
+    assert judged is not None
+    sure = f"{judged.confidence * 100:.1f} % sure"
+    left = f" {judged.residual['median_ms']:.3f} ms left over." if judged.residual else ""
+    if judged.status == "unsure":
+        return f"{start}, perhaps: only {sure}. Hear the places below and choose one."
+    return f"{start}, {clock}.{left} {sure}."
+
+
+def facts_line(media: MediaRow) -> str:
+    """Length, rate, channels, codec, level, in one line."""
+    if media.state == MediaState.FAILED:
+        return f"{media.reason}"
+    if media.state == MediaState.WAITING or media.duration_s is None:
+        return "listening…"
+    channels = {1: "mono", 2: "stereo"}.get(media.channels or 0, f"{media.channels} channels")
+    parts = [_length(media.duration_s), f"{(media.sample_rate_hz or 0) / 1000:g} kHz", channels, media.codec or ""]
+    if media.silent:
+        parts.append("silent")
+    elif media.loudness_lufs is not None:
+        parts.append(f"{media.loudness_lufs:.1f} LUFS")
+    if media.peak_dbfs is not None and not media.silent:
+        parts.append(f"peak {media.peak_dbfs:.1f} dBFS")
+    if media.clipped_samples:
+        parts.append(f"clips ({media.clipped_samples} samples)")
+    if media.timecode:
+        parts.append(f"timecode {media.timecode}")
+    if media.truncated:
+        parts.append("cut off")
+    return " · ".join(part for part in parts if part)
+
+
+def _seconds(value_s: float) -> str:
+    minutes, seconds = divmod(value_s, 60)
+    return f"{int(minutes)}:{seconds:06.3f}" if minutes else f"{seconds:.3f} s"
+
+
+def _length(value_s: float) -> str:
+    minutes, seconds = divmod(value_s, 60)
+    hours, minutes = divmod(int(minutes), 60)
+    return f"{hours}:{minutes:02d}:{seconds:02.0f}" if hours else f"{minutes}:{seconds:04.1f}"

@@ -1,0 +1,1 @@
+"""The REST API and the server of the interface."""

@@ -1,0 +1,69 @@
+"""The application: API under /api, the interface's files beside it."""
+
+import asyncio
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager, suppress
+from pathlib import Path
+
+from fastapi import APIRouter, FastAPI
+from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+
+from gullywind import __version__
+from gullywind.api.errors import Problem, add_handlers, problem
+from gullywind.api.routes import deliveries, events, projects, recordings
+from gullywind.settings import Settings
+from gullywind.store.changes import ChangeFeed
+
+PROBLEMS: dict[int | str, dict[str, object]] = {
+    status: {"model": Problem, "description": text}
+    for status, text in {404: "gone", 409: "changed elsewhere", 422: "refused", 503: "no database"}.items()
+}
+
+
+def create_app(settings: Settings | None) -> FastAPI:
+    """The server's application; without settings only its OpenAPI document is of use."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        assert settings is not None
+        app.state.context = settings.context()
+        app.state.feed = ChangeFeed(settings.database_url)
+        listening = asyncio.create_task(app.state.feed.run())
+        yield
+        app.state.feed.close()
+        listening.cancel()
+        with suppress(asyncio.CancelledError):
+            await listening
+        app.state.context.database.dispose()
+
+    app = FastAPI(title="Gullywind", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
+                  openapi_url="/api/openapi.json", responses=PROBLEMS, generate_unique_id_function=lambda r: r.name)  # fmt: skip
+    add_handlers(app)
+    api = APIRouter(prefix="/api")
+    for part in (projects, recordings, deliveries, events):
+        api.include_router(part.router)
+
+    @api.get("/health")
+    def get_health() -> dict[str, str]:
+        """Whether the server is up."""
+        return {"status": "up"}
+
+    app.include_router(api)
+    if settings and settings.web_dir and settings.web_dir.is_dir():
+        _serve_interface(app, settings.web_dir)
+    return app
+
+
+def _serve_interface(app: FastAPI, folder: Path) -> None:
+    app.mount("/assets", StaticFiles(directory=folder / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False, response_model=None)
+    def page(path: str) -> Response | JSONResponse:
+        if path.startswith("api/"):
+            return problem("not-found", "There is no such address.")
+        file = (folder / path).resolve()
+        if path and file.is_file() and file.is_relative_to(folder.resolve()):
+            return FileResponse(file)
+        # Every other address is a view of the one page.
+        return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})

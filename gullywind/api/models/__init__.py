@@ -1,0 +1,1 @@
+"""Bodies of requests and replies."""

@@ -1,0 +1,133 @@
+"""Projects, work and deliveries as the interface sees them."""
+
+from typing import Literal
+from uuid import UUID
+
+from pydantic import BaseModel
+
+from gullywind.api.models.recordings import Body, RecordingOut
+from gullywind.formats.wav import SampleForm
+from gullywind.store.tables import DeliveryRow, ProjectRow, RecordingRow, WorkRow
+
+
+class WorkOut(BaseModel):
+    """Queued or running work."""
+
+    id: UUID
+    recording_id: UUID | None
+    kind: Literal["listen", "place", "deliver"]
+    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    fraction_done: float
+    message: str | None
+    stop_asked: bool
+
+    @classmethod
+    def of(cls, row: WorkRow) -> "WorkOut":
+        """From the stored row."""
+        return cls.model_validate(row, from_attributes=True)
+
+
+class ProjectSummary(BaseModel):
+    """A line in the list of projects."""
+
+    id: UUID
+    name: str
+    frame_rate: float
+    recordings: int
+    placed: int
+    needs_you: int
+    created_at: str
+
+
+class ProjectOut(BaseModel):
+    """A project with its recordings and the work on it. `version` must come back with every change."""
+
+    id: UUID
+    name: str
+    frame_rate: float
+    reference_id: UUID | None
+    version: int
+    recordings: list[RecordingOut]
+    works: list[WorkOut]
+    summary: str
+    unplaced_count: int
+
+    @classmethod
+    def of(cls, row: ProjectRow, recordings: list[RecordingRow], works: list[WorkRow]) -> "ProjectOut":
+        """From the stored rows."""
+        shown = [RecordingOut.of(one) for one in recordings]
+        others = [one for one in shown if one.id != row.reference_id]
+        counts = {
+            "placed": sum(one.status == "placed" for one in others),
+            "unsure": sum(one.status == "unsure" for one in others),
+            "does not belong" if sum(o.status == "unplaced" for o in others) == 1 else "do not belong": sum(
+                one.status == "unplaced" for one in others
+            ),
+            "cannot be read": sum(one.status == "failed" for one in others),
+            "not placed yet": sum(one.status == "waiting" for one in others),
+        }
+        return cls(
+            id=row.id,
+            name=row.name,
+            frame_rate=row.frame_rate,
+            reference_id=row.reference_id,
+            version=row.version,
+            recordings=shown,
+            works=[WorkOut.of(one) for one in works],
+            summary=" · ".join(f"{count} {word}" for word, count in counts.items() if count),
+            unplaced_count=counts["not placed yet"],
+        )
+
+
+class ProjectIn(Body):
+    """A new project."""
+
+    name: str
+    frame_rate: float = 25.0
+
+
+class ProjectChange(Body):
+    """What to change; null leaves it."""
+
+    version: int
+    name: str | None = None
+    frame_rate: float | None = None
+    reference_id: UUID | None = None
+
+
+class PlaceIn(Body):
+    """Which recording to place; null: all that have no place yet."""
+
+    recording_id: UUID | None = None
+
+
+class DeliverIn(Body):
+    """Which recording to write (null: all placed, as a ZIP), and in which sample type."""
+
+    recording_id: UUID | None = None
+    form: SampleForm = SampleForm.PCM24
+
+
+class DeliveryOut(BaseModel):
+    """A delivery; `ready` once its file can be fetched."""
+
+    id: UUID
+    work_id: UUID
+    recording_id: UUID | None
+    form: SampleForm
+    file_name: str | None
+    ready: bool
+    message: str | None
+
+    @classmethod
+    def of(cls, row: DeliveryRow, message: str | None = None) -> "DeliveryOut":
+        """From the stored row."""
+        return cls(
+            id=row.id,
+            work_id=row.work_id,
+            recording_id=row.recording_id,
+            form=SampleForm(row.form),
+            file_name=row.file_name.rsplit("/", 1)[-1] if row.file_name else None,
+            ready=row.file_name is not None,
+            message=message,
+        )

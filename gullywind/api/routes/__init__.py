@@ -1,0 +1,1 @@
+"""Routes: convert, call one action, convert back."""

@@ -1,0 +1,88 @@
+"""Projects and the work on them."""
+
+from uuid import UUID
+
+from fastapi import APIRouter, Response
+
+from gullywind.actions.deliver import status_of_recording
+from gullywind.actions.place_recording import request_placing
+from gullywind.actions.projects import change_project, create_project, delete_project
+from gullywind.api.deps import ContextDep, SessionDep
+from gullywind.api.models.projects import PlaceIn, ProjectChange, ProjectIn, ProjectOut, ProjectSummary, WorkOut
+from gullywind.store.database import Session, announce
+from gullywind.store.projects import get_project, list_projects
+from gullywind.store.recordings import list_recordings
+from gullywind.store.works import ask_to_stop, get_work, open_works
+
+router = APIRouter(tags=["projects"])
+
+
+def project_out(session: Session, project_id: UUID) -> ProjectOut:
+    """A project as it is now."""
+    session.flush()
+    row = get_project(session, project_id)
+    return ProjectOut.of(row, list(list_recordings(session, project_id)), list(open_works(session, project_id)))
+
+
+@router.get("/projects")
+def get_projects(session: SessionDep) -> list[ProjectSummary]:
+    """All projects, newest first, with how far each is."""
+    summaries = []
+    for row in list_projects(session):
+        others = [one for one in list_recordings(session, row.id) if one.id != row.reference_id]
+        states = [status_of_recording(one) for one in others]
+        summaries.append(
+            ProjectSummary(
+                id=row.id,
+                name=row.name,
+                frame_rate=row.frame_rate,
+                recordings=len(others) + (row.reference_id is not None),
+                placed=states.count("placed"),
+                needs_you=sum(state in ("unsure", "unplaced", "failed") for state in states),
+                created_at=row.created_at.isoformat(),
+            )
+        )
+    return summaries
+
+
+@router.post("/projects", status_code=201)
+def post_project(body: ProjectIn, session: SessionDep) -> ProjectOut:
+    """A new, empty project."""
+    return project_out(session, create_project(session, body.name, body.frame_rate).id)
+
+
+@router.get("/projects/{project_id}")
+def get_one_project(project_id: UUID, session: SessionDep) -> ProjectOut:
+    """A project with its recordings and the work on it."""
+    return project_out(session, project_id)
+
+
+@router.patch("/projects/{project_id}")
+def patch_project(project_id: UUID, body: ProjectChange, session: SessionDep) -> ProjectOut:
+    """Rename, set the frame rate, choose the reference."""
+    change_project(
+        session, project_id, body.version, name=body.name, frame_rate=body.frame_rate, reference_id=body.reference_id
+    )
+    return project_out(session, project_id)
+
+
+@router.delete("/projects/{project_id}", status_code=204)
+def remove_project(project_id: UUID, context: ContextDep, session: SessionDep) -> Response:
+    """Delete a project and the files that only it used."""
+    delete_project(context, session, project_id)
+    return Response(status_code=204)
+
+
+@router.post("/projects/{project_id}/alignments", status_code=202)
+def post_alignments(project_id: UUID, body: PlaceIn, context: ContextDep, session: SessionDep) -> list[WorkOut]:
+    """Queue the placing of one recording, or of all that have no place yet."""
+    return [WorkOut.of(one) for one in request_placing(context, session, project_id, body.recording_id)]
+
+
+@router.delete("/work/{work_id}", status_code=202)
+def stop_work(work_id: UUID, session: SessionDep) -> WorkOut:
+    """Ask queued or running work to stop."""
+    row = get_work(session, work_id)
+    ask_to_stop(session, row)
+    announce(session, row.project_id)
+    return WorkOut.of(row)

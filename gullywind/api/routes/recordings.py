@@ -1,0 +1,143 @@
+"""Recordings: upload, name, edit, evidence, peaks, sound."""
+
+from typing import TypeVar, assert_never
+from uuid import UUID
+
+import numpy as np
+from fastapi import APIRouter, Query, Request, Response
+from starlette.concurrency import run_in_threadpool
+
+from gullywind.actions import edit_map
+from gullywind.actions.fetch_sound import fetch_peaks, fetch_sound
+from gullywind.actions.measure_timing import loupe_moments, measure_timing
+from gullywind.actions.recordings import add_recording, remove_recording, rename_recording
+from gullywind.api.deps import ContextDep, SessionDep
+from gullywind.api.models.recordings import CurveOut, EditIn, NameIn, RecordingOut, TimingOut
+from gullywind.core.errors import InputError
+from gullywind.store.files import IncomingFile
+from gullywind.store.recordings import get_recording
+
+T = TypeVar("T")
+router = APIRouter(tags=["recordings"])
+#: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
+WRITE_BYTES = 1 << 20
+BINARY = "application/octet-stream"
+
+
+@router.post("/projects/{project_id}/recordings", status_code=201)
+async def upload_recording(
+    project_id: UUID, request: Request, context: ContextDep, file_name: str = Query(min_length=1, max_length=1000)
+) -> RecordingOut:
+    """Bring in a file: the body is its bytes. Streamed to disk; the same content is stored once."""
+    incoming = IncomingFile(context.media)
+    try:
+        gathered = bytearray()
+        async for chunk in request.stream():
+            gathered += chunk
+            if len(gathered) >= WRITE_BYTES:
+                await run_in_threadpool(incoming.write, bytes(gathered))
+                gathered.clear()
+        await run_in_threadpool(incoming.write, bytes(gathered))
+
+        def store() -> RecordingOut:
+            with context.database.session() as session:
+                row = add_recording(context, session, project_id, file_name, incoming)
+                return RecordingOut.of(get_recording(session, row.id))
+
+        return await run_in_threadpool(store)
+    finally:
+        incoming.drop()
+
+
+@router.get("/recordings/{recording_id}")
+def get_one_recording(recording_id: UUID, session: SessionDep) -> RecordingOut:
+    """A recording with its judgement and map."""
+    return RecordingOut.of(get_recording(session, recording_id))
+
+
+@router.patch("/recordings/{recording_id}")
+def patch_recording(recording_id: UUID, body: NameIn, session: SessionDep) -> RecordingOut:
+    """Rename."""
+    return RecordingOut.of(rename_recording(session, recording_id, body.version, body.name))
+
+
+@router.delete("/recordings/{recording_id}", status_code=204)
+def delete_recording(recording_id: UUID, context: ContextDep, session: SessionDep) -> Response:
+    """Take a recording out of its project."""
+    remove_recording(context, session, recording_id)
+    return Response(status_code=204)
+
+
+@router.post("/recordings/{recording_id}/map-edits")
+def edit_recording(recording_id: UUID, body: EditIn, session: SessionDep) -> RecordingOut:
+    """Edit the map; a stale `version` gets a conflict, never a lost update."""
+    match body.kind:
+        case "nudge":
+            row = edit_map.nudge_recording(session, recording_id, body.version, _given(body.by_s, "by_s"))
+        case "move":
+            row = edit_map.move_recording(session, recording_id, body.version, _given(body.offset_s, "offset_s"))
+        case "take":
+            row = edit_map.take_candidate(session, recording_id, body.version, _given(body.index, "index"))
+        case "unplace":
+            row = edit_map.unplace_recording(session, recording_id, body.version)
+        case "undo":
+            row = edit_map.undo_edit(session, recording_id, body.version)
+        case "redo":
+            row = edit_map.redo_edit(session, recording_id, body.version)
+        case _:
+            assert_never(body.kind)
+    return RecordingOut.of(row)
+
+
+@router.get("/recordings/{recording_id}/match-curve")
+def get_match_curve(recording_id: UUID, session: SessionDep) -> CurveOut | None:
+    """How well every offset fits; null where it was not searched yet."""
+    judged = get_recording(session, recording_id).alignment
+    if judged is None or judged.curve is None or judged.curve_start_s is None or judged.curve_step_s is None:
+        return None
+    heights = np.frombuffer(judged.curve, "<f4")
+    return CurveOut(start_s=judged.curve_start_s, step_s=judged.curve_step_s, heights=np.round(heights, 2).tolist())
+
+
+@router.get("/recordings/{recording_id}/loupes")
+def get_loupes(recording_id: UUID, context: ContextDep, session: SessionDep) -> list[float]:
+    """Reference times of a clear onset near the start, the middle and the end of the overlap, s."""
+    return loupe_moments(context, session, recording_id)
+
+
+@router.get("/recordings/{recording_id}/timing")
+def get_timing(
+    recording_id: UUID, version: int, t_ref: float, context: ContextDep, session: SessionDep
+) -> TimingOut:
+    """The timing difference at one moment of the reference, measured anew through one version of the map."""
+    timing = measure_timing(context, session, recording_id, version, t_ref)
+    return TimingOut(t_ref=timing.t_ref, lag_ms=timing.lag_ms, quality=timing.quality)
+
+
+@router.get("/media/{content_hash}/peaks/{bin_samples}/{tile}", response_class=Response)
+def get_peaks(content_hash: str, bin_samples: int, tile: int, context: ContextDep) -> Response:
+    """A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved, little-endian. Bins: 1, 4, 16 ... 262144 samples."""
+    peaks = fetch_peaks(context, content_hash, bin_samples, tile)
+    headers = {"Cache-Control": "private, max-age=31536000, immutable"}
+    return Response(peaks.astype("<i2").tobytes(), media_type=BINARY, headers=headers)
+
+
+@router.get("/recordings/{recording_id}/sound", response_class=Response)
+def get_sound(
+    recording_id: UUID,
+    context: ContextDep,
+    session: SessionDep,
+    first: int = Query(description="first sample in reference time, at the reference's sample rate"),
+    samples: int = Query(gt=0, le=960_000),
+    version: int | None = Query(None, description="version of the map; null: the current one"),
+) -> Response:
+    """Sound in reference time through the map, at the reference's rate: float32, little-endian, channel after channel."""
+    chunk = fetch_sound(context, session, recording_id, version, first, samples)
+    headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": "private, max-age=600"}
+    return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)
+
+
+def _given(value: T | None, name: str) -> T:
+    if value is None:
+        raise InputError(f"This edit needs {name}.")
+    return value

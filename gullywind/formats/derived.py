@@ -1,0 +1,72 @@
+"""Derived files of one recording: decoded spool, peaks, features. Made once, can be deleted, are made again."""
+
+import os
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from gullywind.core.errors import StorageError
+from gullywind.core.features.bands import BandFeatures
+from gullywind.core.features.extract import Heard
+from gullywind.core.peaks import Peaks
+from gullywind.core.sound import Listening, SampleSource
+
+#: Raised when the features' meaning changes, so that older files are made again.
+FEATURES_VERSION = 1
+SPOOL = "spool.raw"
+
+
+def save_peaks(folder: Path, levels: Sequence[Peaks]) -> None:
+    """Write one file a level."""
+    for level, peaks in enumerate(levels):
+        _save(folder / f"peaks-{level}.npy", peaks=peaks)
+
+
+def load_peaks(folder: Path, level: int, first_bin: int, bins: int) -> Peaks:
+    """Some bins of one level, shape (up to bins, 3); raises `FileNotFoundError` where it was not made yet."""
+    stored = np.load(folder / f"peaks-{level}.npy", mmap_mode="r")
+    return np.array(stored[first_bin : first_bin + bins])
+
+
+def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
+    """Write the features of all listening views."""
+    arrays: dict[str, np.ndarray] = {"version": np.array(FEATURES_VERSION), "count": np.array(len(heard))}
+    for i, one in enumerate(heard):
+        # A quarter of a percent of a standard deviation is far finer than any use of the features.
+        arrays[f"values{i}"] = one.features.values.astype(np.float16)
+        arrays[f"valid{i}"] = one.features.valid
+        arrays[f"facts{i}"] = np.array([one.features.origin_s, one.clipped_samples, one.silent], np.float64)
+        arrays[f"channels{i}"] = np.array(one.view.channels)
+    _save(folder / "features.npz", **arrays)
+
+
+def load_heard(folder: Path, source: SampleSource) -> tuple[Heard, ...] | None:
+    """Features saved before; None where there are none of this version."""
+    path = folder / "features.npz"
+    if not path.exists():
+        return None
+    with np.load(path) as stored:
+        if int(stored["version"]) != FEATURES_VERSION:
+            return None
+        heard = []
+        for i in range(int(stored["count"])):
+            origin_s, clipped, silent = stored[f"facts{i}"]
+            features = BandFeatures(stored[f"values{i}"].astype(np.float32), stored[f"valid{i}"], float(origin_s))
+            view = Listening(source, tuple(int(c) for c in stored[f"channels{i}"]))
+            heard.append(Heard(view, features, int(clipped), bool(silent)))
+    return tuple(heard)
+
+
+def _save(path: Path, **arrays: np.ndarray) -> None:
+    """Whole or not at all: a killed worker leaves no half file."""
+    try:
+        with tempfile.NamedTemporaryFile(dir=path.parent, suffix=path.suffix, delete=False) as file:
+            if path.suffix == ".npy":
+                np.save(file, arrays["peaks"])
+            else:
+                np.savez(file, **arrays)  # type: ignore[arg-type]
+        os.replace(file.name, path)
+    except OSError as error:
+        raise StorageError(f"What was heard could not be stored: {(error.strerror or str(error)).lower()}.") from error

@@ -1,0 +1,1 @@
+"""The job queue: tasks, the worker, retries."""

@@ -1,0 +1,62 @@
+"""Tasks of the queue: each does one piece of work; `rescue_stalled` takes up what a killed worker left."""
+
+import asyncio
+import logging
+from uuid import UUID
+
+import procrastinate
+
+from gullywind.actions.context import Context
+from gullywind.actions.deliver import write_delivery
+from gullywind.actions.listen_for_recording import listen_for_recording
+from gullywind.actions.place_recording import ReferenceCache, place_recording
+from gullywind.actions.run_work import run_work
+from gullywind.core.errors import NotFoundError
+from gullywind.core.units import Checkpoint
+
+log = logging.getLogger(__name__)
+#: A worker beats every 3 s; one that was silent for 15 s is dead.
+HEARTBEAT_S, STALLED_AFTER_S = 3.0, 15.0
+
+
+def register_tasks(app: procrastinate.App, context: Context) -> None:
+    """Add all tasks to a queue's application."""
+    cache = ReferenceCache()
+
+    @app.task(name="listen", queue="work")
+    async def listen(work_id: str) -> None:
+        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
+            listen_for_recording(context, _required(recording_id), checkpoint)
+
+        # In a thread, so that the worker's heartbeat goes on.
+        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+
+    @app.task(name="place", queue="work")
+    async def place(work_id: str) -> None:
+        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
+            place_recording(context, _required(recording_id), cache, checkpoint)
+
+        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+
+    @app.task(name="deliver", queue="work")
+    async def deliver(work_id: str) -> None:
+        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
+            write_delivery(context, UUID(work_id), checkpoint)
+
+        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+
+
+async def rescue_stalled(app: procrastinate.App) -> None:
+    """Queue again what a killed worker left behind. Every worker looks; who comes second finds nothing to do."""
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S):
+        log.warning("taking up job %s again: its worker is gone", job.id)
+        try:
+            await app.job_manager.retry_job(job)
+        except procrastinate.exceptions.ConnectorException as error:
+            log.info("job %s was taken up elsewhere: %s", job.id, error)
+
+
+def _required(recording_id: UUID | None) -> UUID:
+    if recording_id is None:
+        raise NotFoundError("The recording does not exist any more.")
+    return recording_id

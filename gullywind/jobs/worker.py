@@ -1,0 +1,58 @@
+"""A worker process: `python -m gullywind.jobs.worker`. Any number may run, on any machine that sees database and media."""
+
+import asyncio
+import logging
+
+import procrastinate
+
+from gullywind.jobs.tasks import HEARTBEAT_S, STALLED_AFTER_S, register_tasks, rescue_stalled
+from gullywind.settings import Settings
+from gullywind.store.queue import driver_url
+
+
+RESCUE_EVERY_S = 5.0
+
+
+def worker_app(settings: Settings) -> procrastinate.App:
+    """The queue's application with its tasks."""
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=driver_url(settings.database_url)))
+    register_tasks(app, settings.context())
+    return app
+
+
+async def work(settings: Settings, *, wait: bool = True) -> None:
+    """Work until stopped; with `wait=False` until the queue is empty."""
+    app = worker_app(settings)
+    async with app.open_async():
+        rescue = asyncio.create_task(_rescue_now_and_then(app)) if wait else None
+        try:
+            await app.run_worker_async(
+                queues=["work"],
+                concurrency=1,  # more at once is a matter of more workers
+                wait=wait,
+                fetch_job_polling_interval=2.0,
+                update_heartbeat_interval=HEARTBEAT_S,
+                stalled_worker_timeout=STALLED_AFTER_S,
+                install_signal_handlers=wait,
+                shutdown_graceful_timeout=2.0,
+                delete_jobs="successful",
+            )
+        finally:
+            if rescue:
+                rescue.cancel()
+
+
+async def _rescue_now_and_then(app: procrastinate.App) -> None:
+    while True:
+        await rescue_stalled(app)
+        await asyncio.sleep(RESCUE_EVERY_S)
+
+
+def main() -> None:
+    """Run one worker."""
+    logging.basicConfig(level=logging.WARNING, format="worker %(levelname)s %(name)s: %(message)s")
+    asyncio.run(work(Settings.from_environment()))
+
+
+if __name__ == "__main__":
+    main()

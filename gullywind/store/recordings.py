@@ -1,0 +1,82 @@
+"""Queries about recordings and their media."""
+
+from collections.abc import Sequence
+from uuid import UUID
+
+from sqlalchemy import delete, func, select, text
+from sqlalchemy.orm import Session
+
+from gullywind.core.errors import NotFoundError
+from gullywind.core.time_map import TimeMap
+from gullywind.store.tables import AlignmentRow, MapVersionRow, MediaRow, ProjectRow, RecordingRow
+
+
+def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
+    """All recordings of a project, in the order of their arrival."""
+    query = select(RecordingRow).where(RecordingRow.project_id == project_id)
+    return session.scalars(query.order_by(RecordingRow.created_at, RecordingRow.name)).all()
+
+
+def get_recording(session: Session, recording_id: UUID, *, lock: bool = False) -> RecordingRow:
+    """One recording; with `lock` nobody else changes it before the session ends. Raises `NotFoundError`."""
+    row = session.get(RecordingRow, recording_id, with_for_update={"of": RecordingRow} if lock else None)
+    if row is None:
+        raise NotFoundError("This recording does not exist any more.")
+    return row
+
+
+def find_media(session: Session, content_hash: str) -> MediaRow | None:
+    """Facts of a stored file, if it is known."""
+    return session.get(MediaRow, content_hash)
+
+
+def lock_media(session: Session, content_hash: str) -> None:
+    """Wait until nobody else derives from this file; held until the session ends."""
+    session.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:hash, 7))"), {"hash": content_hash})
+
+
+def add_map_version(session: Session, row: RecordingRow, time_map: TimeMap, sentence: str) -> MapVersionRow:
+    """Make a new current version; versions that were undone are dropped."""
+    session.execute(
+        delete(MapVersionRow).where(MapVersionRow.recording_id == row.id, MapVersionRow.number > row.map_number)
+    )
+    number = row.map_number + 1
+    version = MapVersionRow(recording_id=row.id, number=number, sentence=sentence, pieces=time_map.to_json())
+    session.add(version)
+    row.map_number = number
+    row.version += 1
+    session.flush()
+    session.expire(row, ["map_versions"])
+    return version
+
+
+def replace_alignment(session: Session, recording_id: UUID, alignment: AlignmentRow) -> None:
+    """Store the newest judgement in place of the one before."""
+    session.execute(delete(AlignmentRow).where(AlignmentRow.recording_id == recording_id))
+    session.flush()
+    session.expire_all()
+    session.add(alignment)
+    session.flush()
+
+
+def drop_alignments_of_project(session: Session, project_id: UUID) -> None:
+    """Forget all judgements and maps of a project: its reference changed, so that they mean nothing now."""
+    ids = select(RecordingRow.id).where(RecordingRow.project_id == project_id)
+    session.execute(delete(AlignmentRow).where(AlignmentRow.recording_id.in_(ids)))
+    session.execute(delete(MapVersionRow).where(MapVersionRow.recording_id.in_(ids)))
+    for row in list_recordings(session, project_id):
+        row.map_number = 0
+        row.version += 1
+    session.flush()
+    session.expire_all()
+
+
+def media_in_use(session: Session, content_hash: str) -> bool:
+    """Whether any recording still needs a file."""
+    query = select(func.count()).select_from(RecordingRow).where(RecordingRow.content_hash == content_hash)
+    return bool(session.scalar(query))
+
+
+def reference_of(session: Session, project: ProjectRow) -> RecordingRow | None:
+    """The project's reference, if one was chosen."""
+    return session.get(RecordingRow, project.reference_id) if project.reference_id else None

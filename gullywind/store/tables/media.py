@@ -1,0 +1,75 @@
+"""Media: files named by their content, with the facts of each."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+from sqlalchemy import BigInteger, CheckConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gullywind.formats.facts import MediaFacts
+from gullywind.store.tables.base import Base
+
+
+class MediaState(StrEnum):
+    """How far a file has been listened to."""
+
+    WAITING = "waiting"
+    READY = "ready"
+    FAILED = "failed"
+
+
+class MediaRow(Base):
+    """One stored file; the facts are null until it has been listened to."""
+
+    __tablename__ = "media"
+    __table_args__ = (CheckConstraint("size_bytes >= 0", name="size"),)
+
+    content_hash: Mapped[str] = mapped_column(primary_key=True)
+    size_bytes: Mapped[int] = mapped_column(BigInteger)
+    state: Mapped[str] = mapped_column(default=MediaState.WAITING)
+    reason: Mapped[str | None] = mapped_column(default=None)
+    container: Mapped[str | None] = mapped_column(default=None)
+    codec: Mapped[str | None] = mapped_column(default=None)
+    sample_rate_hz: Mapped[int | None] = mapped_column(default=None)
+    channels: Mapped[int | None] = mapped_column(default=None)
+    samples: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    bits: Mapped[int | None] = mapped_column(default=None)
+    is_float: Mapped[bool] = mapped_column(default=False)
+    timecode: Mapped[str | None] = mapped_column(default=None)
+    time_reference_samples: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    frame_rate: Mapped[float | None] = mapped_column(default=None)
+    truncated: Mapped[bool] = mapped_column(default=False)
+    peak_dbfs: Mapped[float | None] = mapped_column(default=None)
+    loudness_lufs: Mapped[float | None] = mapped_column(default=None)
+    clipped_samples: Mapped[int] = mapped_column(default=0)
+    silent: Mapped[bool] = mapped_column(default=False)
+
+    def set_facts(self, facts: MediaFacts) -> None:
+        """Take over what the file says of itself."""
+        for name in ("container", "codec", "sample_rate_hz", "channels", "samples", "bits", "is_float", "timecode",
+                     "time_reference_samples", "frame_rate", "truncated"):  # fmt: skip
+            setattr(self, name, getattr(facts, name))
+
+    def to_facts(self) -> MediaFacts:
+        """As core value; the row must be ready."""
+        assert self.sample_rate_hz and self.channels and self.samples is not None
+        return MediaFacts(
+            container=self.container or "",
+            codec=self.codec or "",
+            sample_rate_hz=self.sample_rate_hz,
+            channels=self.channels,
+            samples=self.samples,
+            bits=self.bits,
+            is_float=self.is_float,
+            size_bytes=self.size_bytes,
+            timecode=self.timecode,
+            time_reference_samples=self.time_reference_samples,
+            frame_rate=self.frame_rate,
+            truncated=self.truncated,
+        )
+
+    @property
+    def duration_s(self) -> float | None:
+        """Length in s, None until known."""
+        return self.samples / self.sample_rate_hz if self.samples is not None and self.sample_rate_hz else None

@@ -1,0 +1,29 @@
+"""Projects: one event or part, its recordings, its reference."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlalchemy import CheckConstraint, ForeignKey, func
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gullywind.store.tables.base import Base
+
+
+class ProjectRow(Base):
+    """A project."""
+
+    __tablename__ = "project"
+    __table_args__ = (CheckConstraint("frame_rate > 0 AND frame_rate <= 240", name="frame_rate"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
+    name: Mapped[str]
+    frame_rate: Mapped[float] = mapped_column(default=25.0)
+    reference_id: Mapped[UUID | None] = mapped_column(
+        ForeignKey("recording.id", ondelete="SET NULL", use_alter=True), default=None
+    )
+    version: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+    __mapper_args__ = {"version_id_col": version}  # noqa: RUF012

@@ -1,0 +1,71 @@
+"""Queries about work in progress and deliveries."""
+
+from collections.abc import Sequence
+from uuid import UUID
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from gullywind.core.errors import NotFoundError
+from gullywind.store.tables import OPEN_STATES, DeliveryRow, WorkKind, WorkRow, WorkState
+
+
+def get_work(session: Session, work_id: UUID) -> WorkRow:
+    """One piece of work; raises `NotFoundError`."""
+    row = session.get(WorkRow, work_id)
+    if row is None:
+        raise NotFoundError("This work does not exist any more.")
+    return row
+
+
+def find_work(session: Session, work_id: UUID) -> WorkRow | None:
+    """One piece of work, None where its recording or project was deleted."""
+    return session.get(WorkRow, work_id)
+
+
+def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:
+    """Queued and running work of a project, oldest first."""
+    query = select(WorkRow).where(WorkRow.project_id == project_id, WorkRow.state.in_(OPEN_STATES))
+    return session.scalars(query.order_by(WorkRow.created_at)).all()
+
+
+def last_failure(session: Session, recording_id: UUID) -> str | None:
+    """Why the newest finished placing of a recording failed; None if it did not."""
+    query = select(WorkRow).where(WorkRow.recording_id == recording_id, WorkRow.kind == WorkKind.PLACE)
+    row = session.scalars(query.order_by(WorkRow.created_at.desc()).limit(1)).first()
+    return row.message if row and row.state == WorkState.FAILED else None
+
+
+def ask_to_stop(session: Session, row: WorkRow) -> None:
+    """Queued work is cancelled at once; running work stops at its next checkpoint."""
+    row.stop_asked = True
+    if row.state == WorkState.QUEUED:
+        row.state = WorkState.CANCELLED
+
+
+def set_progress(session: Session, work_id: UUID, fraction_done: float) -> bool:
+    """Note progress; True where the person asked to stop, or the work no longer exists."""
+    query = update(WorkRow).where(WorkRow.id == work_id).values(fraction_done=fraction_done)
+    return session.scalar(query.returning(WorkRow.stop_asked)) is not False
+
+
+def get_delivery(session: Session, delivery_id: UUID) -> DeliveryRow:
+    """One delivery; raises `NotFoundError`."""
+    row = session.get(DeliveryRow, delivery_id)
+    if row is None:
+        raise NotFoundError("This delivery does not exist any more.")
+    return row
+
+
+def list_deliveries(session: Session, project_id: UUID) -> Sequence[DeliveryRow]:
+    """A project's deliveries, newest first."""
+    query = select(DeliveryRow).where(DeliveryRow.project_id == project_id)
+    return session.scalars(query.order_by(DeliveryRow.created_at.desc())).all()
+
+
+def delivery_of_work(session: Session, work_id: UUID) -> DeliveryRow:
+    """The delivery that a piece of work writes; raises `NotFoundError`."""
+    row = session.scalars(select(DeliveryRow).where(DeliveryRow.work_id == work_id)).first()
+    if row is None:
+        raise NotFoundError("This delivery does not exist any more.")
+    return row

@@ -1,0 +1,116 @@
+"""The demo's first project: the miller's talk at Brack Mill, as seven devices kept it. All of it is invented."""
+
+from pathlib import Path
+
+import av
+import numpy as np
+import soundfile
+from scipy.signal import butter, fftconvolve, sosfilt
+
+from material.devices import RATE_HZ, SoundPath, clocked, encode, heard, noise_of, room_response
+from material.music import piece
+from material.speech import say, talk
+
+EVENT_S = 260.0
+LINES = [
+    "Good evening, and welcome to Brack Mill. Mind the step, it is older than I am.",
+    "Tonight we light the lanterns, as my grandmother did, one for every sack that the winter asked of us.",
+    "The wheel you hear under the floor has turned since the year of the long frost.",
+    "It stopped only twice. Once for the flood, and once for a heron, which nobody had the heart to move.",
+    "When the water comes over the upper gate it carries leaves, and sometimes a letter.",
+    "Barley goes in here, and flour comes out there, and in between there is only patience.",
+    "Listen to the stones. When they run dry they ring like a cracked bell, and then you must run.",
+    "My father could tell the weather from the sound of the race. I can tell it from my knees.",
+    "This hook held the great rope. Forty men pulled on it when the second stone was raised.",
+    "The bell on the weir is for the fish. They never come, but they like to be asked.",
+    "Take a lantern each, keep it level, and follow the apprentice along the lower path.",
+    "If you lose your way, stand still and listen. The mill will tell you where it is.",
+    "We grind for eleven villages now, and for one baker who swears that he can taste the moon in it.",
+    "There is a song about the wheel. It has no ending, because nobody has stayed awake to hear one.",
+    "Thank you for coming. The soup is by the oven, and the oven is by the door.",
+]
+
+
+def event() -> tuple[np.ndarray, np.ndarray]:
+    """The talk and what surrounds it (audience, water), both (samples,), float64."""
+    rng = np.random.default_rng(4021)
+    total = int(EVENT_S * RATE_HZ)
+    voice, around = np.zeros(total), np.zeros(total)
+    at = 9.0
+    lines = LINES * 2
+    for i, line in enumerate(lines):
+        said = say(line, voice="en-gb-scotland", variant="m3", words_per_minute=148 + int(rng.integers(-6, 7)), pitch=38 + int(rng.integers(-4, 5)))  # fmt: skip
+        start = int(at * RATE_HZ)
+        end = min(total, start + said.size)
+        if start >= total:
+            break
+        voice[start:end] += said[: end - start]
+        at += said.size / RATE_HZ + rng.uniform(0.7, 2.6)
+        if i % 5 == 4:
+            clap_end = min(total, int((at + 3.5) * RATE_HZ))
+            for t in np.sort(rng.uniform(at - 0.8, at + 3.0, 160)):
+                j = int(t * RATE_HZ)
+                if j + 2000 < clap_end:
+                    around[j : j + 2000] += rng.standard_normal(2000) * np.exp(-np.arange(2000) / 160) * rng.uniform(0.05, 0.25)  # fmt: skip
+            at += 4.0
+    wheel = noise_of(rng, "pink", total) * (0.006 + 0.003 * np.sin(2 * np.pi * np.arange(total) / RATE_HZ / 3.1))
+    return voice / np.abs(voice).max(), around + sosfilt(butter(2, 900, fs=RATE_HZ, output="sos"), wheel)
+
+
+def write_talk(folder: Path) -> list[Path]:
+    """Write all files of the project; the first is the desk recorder."""
+    folder.mkdir(parents=True, exist_ok=True)
+    rng = np.random.default_rng(77)
+    voice, around = event()
+    mixed = voice * 0.7 + around * 0.4
+
+    def at(path: SoundPath, offset_s: float, ppm: float, length_s: float, rate_hz: int = RATE_HZ) -> np.ndarray:
+        return clocked(heard(mixed, path, rng), offset_s, 1 + ppm * 1e-6, length_s, rate_hz)
+
+    desk = np.stack([fftconvolve(mixed, room_response(rng, 0.35, db))[: mixed.size] for db in (14.0, 12.0)])
+    desk = (desk / np.abs(desk).max() * 0.6 + rng.standard_normal(desk.shape) * 2e-4)[:, int(4 * RATE_HZ) :]
+    soundfile.write(folder / "Desk recorder.wav", desk.T, RATE_HZ, subtype="PCM_24")
+
+    north = at(SoundPath(0.5, 1.0, 24, "pink", True), 4 - 6.218, -2.0, 190.0)
+    video(folder / "Camera north.mp4", north, seconds=190.0, hue=0.58, codec="aac")
+    gallery = at(SoundPath(0.7, -3.0, 18, "pink", True), 4 + 61.48, 11.4, 185.0)
+    video(folder / "Camera gallery.mp4", -gallery, seconds=185.0, hue=0.07, codec="aac")
+    pocket = at(SoundPath(0.4, 6.0, 30, "white", True, clip_db=3.0), 4 + 12.345678, 38.1, 232.0, 44100)
+    soundfile.write(folder / "Pocket recorder.wav", pocket, 44100, subtype="PCM_16")
+    phone = at(SoundPath(0.6, -1.0, 14, "pink", True), 4 + 21.9, 17.5, 190.0)
+    cut, pause = int(118.3 * RATE_HZ), int(1.7 * RATE_HZ)
+    encode(folder / "Phone, back row.m4a", np.concatenate([phone[:cut], phone[cut + pause :]]), RATE_HZ, "aac", 64000)
+    lapel = at(SoundPath(0.3, 16.0, 34, "white", True), 4 + 41.902, -9.3, 150.0, 44100)
+    soundfile.write(folder / "Lapel.wav", lapel, 48000, subtype="PCM_16")
+    stray = talk(905, 40.0) * 0.7 + piece(906, 40.0)[: int(40 * RATE_HZ)] * 0.2
+    encode(folder / "Take 09.mp3", stray, RATE_HZ, "mp3", 96000)
+    return [folder / name for name in ("Desk recorder.wav", "Camera north.mp4", "Camera gallery.mp4", "Pocket recorder.wav",
+                                       "Phone, back row.m4a", "Lapel.wav", "Take 09.mp3")]  # fmt: skip
+
+
+def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: str) -> None:
+    """A small video: a lantern's glow over a dark yard, with a slowly moving light; 25 frames a second."""
+    width, height = 192, 108
+    y, x = np.mgrid[0:height, 0:width]
+    with av.open(str(path), "w", format="mp4") as container:
+        picture = container.add_stream("libx264", rate=25, options={"preset": "ultrafast", "crf": "34", "g": "125"})
+        assert isinstance(picture, av.VideoStream)
+        picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"
+        audio = container.add_stream(codec, rate=RATE_HZ, layout="mono")
+        audio.bit_rate = 96000
+        warm = np.array([1.0, 0.72, 0.36]) * (1 - hue) + np.array([0.5, 0.65, 1.0]) * hue
+        # Five pictures a second are enough to see that it moves.
+        for number in range(0, int(seconds * 25), 5):
+            t = number / 25
+            cx, cy = width * (0.5 + 0.3 * np.sin(t / 9)), height * (0.55 + 0.1 * np.sin(t / 5))
+            glow = np.exp(-((x - cx) ** 2 + (y - cy) ** 2) / 700) * (0.8 + 0.2 * np.sin(t * 2.3)) + 0.06
+            rgb = (np.clip(glow[..., None] * warm, 0, 1) * 255).astype(np.uint8)
+            frame = av.VideoFrame.from_ndarray(rgb, "rgb24")
+            frame.pts = number
+            container.mux(picture.encode(frame))
+        container.mux(picture.encode(None))
+        for start in range(0, sound.size, 48000):
+            frame = av.AudioFrame.from_ndarray(sound[None, start : start + 48000].astype(np.float32), "fltp", "mono")
+            frame.sample_rate, frame.pts = RATE_HZ, start
+            container.mux(audio.encode(frame))
+        container.mux(audio.encode(None))

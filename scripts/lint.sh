@@ -1,0 +1,13 @@
+#!/usr/bin/env bash
+# Ruff, mypy, import directions, the interface's types.
+set -uo pipefail
+cd "$(dirname "$0")/.."
+PATH="$PWD/.venv/bin:$PATH"
+failed=0
+ruff check . || failed=1
+ruff format --check -q . || { echo "ruff format: some files are not formatted"; failed=1; }
+mypy || failed=1
+lint-imports --no-cache | tail -n 4 || failed=1
+python -m scripts.openapi --check || failed=1
+(cd web && npm run --silent check) || failed=1
+exit $failed

@@ -1,0 +1,41 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+export type Project = components['schemas']['ProjectOut']
+export type ProjectSummary = components['schemas']['ProjectSummary']
+export type Recording = components['schemas']['RecordingOut']
+export type Media = components['schemas']['MediaOut']
+export type Work = components['schemas']['WorkOut']
+export type Delivery = components['schemas']['DeliveryOut']
+export type MatchCurve = components['schemas']['CurveOut']
+export type Timing = components['schemas']['TimingOut']
+export type Edit = components['schemas']['EditIn']
+export type Status = Recording['status']
+export type Pieces = number[][][]
+
+export const api = createClient<paths>({ baseUrl: '/' })
+
+/** A refused request; `message` is the server's sentence, `kind` the problem's type. */
+export class Refused extends Error {
+  constructor(
+    message: string,
+    readonly kind: string,
+  ) {
+    super(message)
+  }
+}
+
+type Answer<T> = { data?: T; error?: unknown; response: Response }
+
+/** The data of an answer; throws `Refused` with the server's sentence. */
+export async function told<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>
+  try {
+    answer = await asked
+  } catch {
+    throw new Refused('The server does not answer. Is Gullywind still running?', 'urn:gullywind:away')
+  }
+  if (answer.response.ok) return answer.data as T
+  const problem = answer.error as { detail?: string; type?: string } | undefined
+  throw new Refused(problem?.detail ?? 'The server could not do this.', problem?.type ?? 'urn:gullywind:error')
+}

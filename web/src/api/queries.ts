@@ -1,0 +1,55 @@
+import { queryOptions, type QueryClient } from '@tanstack/react-query'
+import { api, told, type Project, type Recording } from './client'
+
+export const projectsOptions = () =>
+  queryOptions({ queryKey: ['projects'], queryFn: () => told(api.GET('/api/projects')) })
+
+export const projectOptions = (projectId: string) =>
+  queryOptions({
+    queryKey: ['project', projectId],
+    queryFn: () => told(api.GET('/api/projects/{project_id}', { params: { path: { project_id: projectId } } })),
+  })
+
+/** The curve changes only with a new judgement, hence the judged map's number in the key. */
+export const curveOptions = (recordingId: string, judgedMap: number | undefined) =>
+  queryOptions({
+    queryKey: ['curve', recordingId, judgedMap ?? -1],
+    queryFn: () =>
+      told(api.GET('/api/recordings/{recording_id}/match-curve', { params: { path: { recording_id: recordingId } } })),
+    staleTime: Infinity,
+  })
+
+export const loupesOptions = (recordingId: string, mapNumber: number) =>
+  queryOptions({
+    queryKey: ['loupes', recordingId, mapNumber],
+    queryFn: () =>
+      told(api.GET('/api/recordings/{recording_id}/loupes', { params: { path: { recording_id: recordingId } } })),
+    staleTime: Infinity,
+  })
+
+/** Timing measured anew at one moment of the reference, through one version of the map. */
+export const timingOptions = (recordingId: string, version: number, tRefS: number) =>
+  queryOptions({
+    queryKey: ['timing', recordingId, version, tRefS],
+    queryFn: () =>
+      told(
+        api.GET('/api/recordings/{recording_id}/timing', {
+          params: { path: { recording_id: recordingId }, query: { t_ref: tRefS, version } },
+        }),
+      ),
+    staleTime: Infinity,
+  })
+
+export const deliveriesOptions = (projectId: string) =>
+  queryOptions({
+    queryKey: ['deliveries', projectId],
+    queryFn: () =>
+      told(api.GET('/api/projects/{project_id}/deliveries', { params: { path: { project_id: projectId } } })),
+  })
+
+/** Put a changed recording into the cached project, so that the screen answers before the next push. */
+export function putRecording(client: QueryClient, recording: Recording): void {
+  client.setQueryData<Project>(['project', recording.project_id], (project) =>
+    project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
+  )
+}

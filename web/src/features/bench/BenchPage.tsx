@@ -1,0 +1,196 @@
+import { Box, Button, Flex, Heading, IconButton, Text } from '@chakra-ui/react'
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { ChevronLeft, ChevronRight, Redo2, Undo2 } from 'lucide-react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { useLocation } from 'wouter'
+import { api, told, type Project, type Recording } from '../../api/client'
+import { loupesOptions, projectOptions } from '../../api/queries'
+import { useProjectEvents } from '../../api/useProjectEvents'
+import { Crumb } from '../../ui/Crumb'
+import { TopBar } from '../../ui/TopBar'
+import { ListeningBar } from '../listening/ListeningBar'
+import { player, WAYS, type Range, type Track } from '../listening/player'
+import { inOrder } from '../overview/sortRecordings'
+import { shifted } from './geometry/timeMap'
+import { showing, timeAt, type Viewport } from './geometry/viewport'
+import { LoupeRow } from './LoupeRow'
+import { Mirror } from './Mirror'
+import { SidePanel } from './SidePanel'
+import { Trace } from './Trace'
+import { useBenchKeys } from './useBenchKeys'
+import { useEdits } from './useEdits'
+
+export function BenchPage({ projectId, recordingId }: { projectId: string; recordingId: string }) {
+  useProjectEvents(projectId)
+  const { data: project, error } = useQuery(projectOptions(projectId))
+  const recording = project?.recordings.find((one) => one.id === recordingId)
+  const reference = project?.recordings.find((one) => one.id === project.reference_id)
+  if (project && recording && reference && recording.media.state === 'ready' && reference.media.state === 'ready')
+    return <Bench project={project} reference={reference} recording={recording} />
+  return (
+    <Flex direction="column" h="100%">
+      <TopBar left={<Crumb to={`/projects/${projectId}`}>{project?.name ?? 'Project'}</Crumb>} />
+      <Text p="8">{error?.message ?? (project ? 'This recording cannot be shown: it, or the reference, is missing or not listened to yet.' : '')}</Text>
+    </Flex>
+  )
+}
+
+function Bench({ project, reference, recording }: { project: Project; reference: Recording; recording: Recording }) {
+  const [, go] = useLocation()
+  const edits = useEdits(recording)
+  const [heldBack, setHeldBack] = useState(false)
+  const [selection, setSelection] = useState<Range | null>(null)
+  const main = useRef<HTMLDivElement>(null)
+  const [widthPx, setWidthPx] = useState(960)
+  const durationS = reference.media.duration_s ?? 1
+  const whole = useMemo(() => {
+    const startS = Math.min(0, recording.map?.start_ref_s ?? 0)
+    const endS = Math.max(durationS, recording.map?.end_ref_s ?? 0)
+    return showing(startS, endS, widthPx)
+  }, [recording.map, durationS, widthPx])
+  const [view, setViewState] = useState<Viewport | null>(null)
+  const shownView = view ?? whole
+  const setView = useCallback((change: (view: Viewport) => Viewport) => setViewState((v) => change(v ?? whole)), [whole])
+
+  useEffect(() => {
+    if (!main.current) return
+    const observer = new ResizeObserver(([entry]) => setWidthPx(Math.max(300, entry!.contentRect.width)))
+    observer.observe(main.current)
+    return () => observer.disconnect()
+  }, [])
+
+  const current = recording.map
+  const earlier = current ? recording.versions.find((one) => one.number === current.number - 1) : undefined
+  const pieces = useMemo(() => {
+    if (heldBack && earlier) return earlier.pieces
+    return current ? shifted(current.pieces, edits.pendingS) : []
+  }, [heldBack, earlier, current, edits.pendingS])
+  const version = heldBack && earlier ? earlier.number : (current?.number ?? 0)
+  const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_number ?? 0), enabled: version > 0 })
+
+  useEffect(() => {
+    const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', version: 0 }]
+    if (version) tracks.push({ recordingId: recording.id, role: 'recording', version })
+    player.setTracks(tracks, reference.media.sample_rate_hz ?? 48000, durationS)
+  }, [reference, recording.id, version, durationS])
+  useEffect(() => () => player.stop(), [])
+
+  const order = useMemo(
+    () => inOrder(project.recordings.filter((one) => one.id !== reference.id && one.media.state === 'ready')),
+    [project, reference],
+  )
+  const at = order.findIndex((one) => one.id === recording.id)
+  const step = (by: 1 | -1): void => {
+    const next = order[at + by]
+    if (next) go(`/projects/${project.id}/recordings/${next.id}`)
+  }
+  useBenchKeys({
+    edits,
+    step,
+    setHeldBack,
+    selection,
+    setSelection,
+    zoom: (factor) => setView((v) => ({ startS: timeAt(v, widthPx / 2) - (widthPx / 2) * v.secondsPerPx * factor, secondsPerPx: v.secondsPerPx * factor })),
+    showAll: () => setViewState(null),
+    leave: () => go(`/projects/${project.id}`),
+    rateHz: reference.media.sample_rate_hz ?? 48000,
+    frameRate: project.frame_rate,
+  })
+  const canRedo = recording.versions.some((one) => one.number > (current?.number ?? 0))
+  const next = recording.versions.find((one) => one.number === (current?.number ?? 0) + 1)
+  const nowSentence = recording.versions.find((one) => one.number === current?.number)?.sentence
+
+  return (
+    <Flex direction="column" h="100%">
+      <TopBar
+        left={
+          <>
+            <Crumb to={`/projects/${project.id}`}>{project.name}</Crumb>
+            <IconButton aria-label="Recording before (K)" title="Recording before (K)" size="2xs" variant="outline" rounded="full" disabled={at <= 0} onClick={() => step(-1)}>
+              <ChevronLeft />
+            </IconButton>
+            <Heading size="md" truncate>
+              {recording.name}
+            </Heading>
+            <IconButton aria-label="Next recording (J)" title="Next recording (J)" size="2xs" variant="outline" rounded="full" disabled={at >= order.length - 1} onClick={() => step(1)}>
+              <ChevronRight />
+            </IconButton>
+            <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
+              {at + 1} of {order.length} · against{' '}
+              <Text as="span" color="slate.fg" fontWeight="600">
+                {reference.name}
+              </Text>
+            </Text>
+          </>
+        }
+        right={
+          <>
+            <Button size="xs" variant="outline" disabled={!current} title="Undo (Ctrl Z)" onClick={() => edits.edit({ kind: 'undo' })}>
+              <Undo2 size={13} /> <Text as="span" maxW="180px" truncate>{nowSentence ?? 'nothing to undo'}</Text>
+            </Button>
+            <IconButton aria-label="Redo" title={next ? `Redo: ${next.sentence} (Ctrl Shift Z)` : 'Redo'} size="xs" variant="outline" disabled={!canRedo} onClick={() => edits.edit({ kind: 'redo' })}>
+              <Redo2 />
+            </IconButton>
+          </>
+        }
+      />
+      <Flex flex="1" minH="0">
+        <Flex direction="column" flex="1" minW="0" px="4" py="3" gap="2">
+          <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence">
+            {recording.sentence}
+          </Text>
+          <Box ref={main}>
+            <Mirror
+              reference={reference}
+              recording={recording}
+              pieces={pieces}
+              view={shownView}
+              setView={setView}
+              coarsest={whole.secondsPerPx * 1.5}
+              selection={selection}
+              setSelection={setSelection}
+              edits={edits}
+              heldBack={heldBack && earlier !== undefined}
+            />
+          </Box>
+          {current ? (
+            <>
+              {moments && <LoupeRow reference={reference} recording={recording} pieces={pieces} mapNumber={version} moments={moments} edits={edits} />}
+              <Trace recording={recording} pieces={pieces} before={earlier?.pieces ?? null} durationS={durationS} />
+            </>
+          ) : (
+            <NotPlaced project={project} recording={recording} />
+          )}
+        </Flex>
+        <SidePanel recording={recording} edits={edits} />
+      </Flex>
+      <ListeningBar frameRate={project.frame_rate} ways={WAYS.map((w) => w.way)} />
+    </Flex>
+  )
+}
+
+/** Teaches what can be done with a recording that has no place. */
+function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
+  const busy = project.works.find((w) => w.recording_id === recording.id)
+  const place = useMutation({
+    mutationFn: () =>
+      told(
+        api.POST('/api/projects/{project_id}/alignments', {
+          params: { path: { project_id: project.id } },
+          body: { recording_id: recording.id },
+        }),
+      ),
+  })
+  return (
+    <Flex flex="1" direction="column" align="center" justify="center" gap="3" borderWidth="1px" borderStyle="dashed" borderColor="border.emphasized">
+      <Text color="fg.muted">
+        {recording.status === 'unplaced'
+          ? 'It was looked for everywhere. If you know better, try one of the places at the right.'
+          : 'It can be found by its sound.'}
+      </Text>
+      <Button size="sm" onClick={() => place.mutate()} disabled={busy !== undefined} loading={place.isPending}>
+        {busy ? `finding its place … ${Math.round(busy.fraction_done * 100)} %` : recording.status === 'unplaced' ? 'Look again' : 'Find its place'}
+      </Button>
+    </Flex>
+  )
+}

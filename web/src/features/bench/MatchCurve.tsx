@@ -1,0 +1,92 @@
+import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { useQuery } from '@tanstack/react-query'
+import { useCallback } from 'react'
+import type { Recording } from '../../api/client'
+import { curveOptions } from '../../api/queries'
+import { clock } from '../../ui/times'
+import { color } from '../../ui/theme'
+import { useCanvas, type Size } from '../../ui/useCanvas'
+import { drawCurve, offsetAt } from './layers/curve'
+import type { Edits } from './useEdits'
+
+const CURVE_PX = 96
+/** A click this near to a rival means it. */
+const NEAR_PX = 14
+
+/** How well every possible offset fits, with its rivals. */
+export function MatchCurve({ recording, edits }: { recording: Recording; edits: Edits }) {
+  const judged = recording.judgement
+  const { data: curve } = useQuery({ ...curveOptions(recording.id, judged?.map_number), enabled: judged !== null })
+  const candidates = judged?.candidates ?? []
+  const currentS = recording.map?.offset_s ?? null
+  const draw = useCallback(
+    (ctx: CanvasRenderingContext2D, size: Size) => {
+      if (!curve) return
+      drawCurve(ctx, {
+        ...size,
+        curve,
+        candidatesS: candidates.map((one) => one.offset_s),
+        currentS,
+        colors: { line: color('slate'), fill: color('sunken'), mark: color('rust'), text: color('ink-soft') },
+      })
+    },
+    [curve, candidates, currentS],
+  )
+  const canvas = useCanvas(draw)
+  const nearest = (x: number, widthPx: number): number | null => {
+    if (!curve) return null
+    const at = offsetAt(curve, x, widthPx)
+    const perPx = offsetAt(curve, 1, widthPx) - offsetAt(curve, 0, widthPx)
+    const found = candidates
+      .map((one, index) => ({ index, px: Math.abs(one.offset_s - at) / perPx }))
+      .sort((a, b) => a.px - b.px)[0]
+    return found && found.px < NEAR_PX ? found.index : null
+  }
+  if (!judged) return null
+  return (
+    <Box>
+      <Text fontSize="sm" fontWeight="600" mb="1">
+        How well each place fits
+      </Text>
+      {curve && (
+        <canvas
+          ref={canvas}
+          style={{ width: '100%', height: CURVE_PX, cursor: 'pointer' }}
+          role="img"
+          aria-label="Match at every offset; peaks are possible places"
+          onClick={(e) => {
+            const index = nearest(e.nativeEvent.offsetX, e.currentTarget.clientWidth)
+            if (index !== null) edits.edit({ kind: 'take', index })
+          }}
+        />
+      )}
+      {candidates.map((one, index) => {
+        const isCurrent = currentS !== null && Math.abs(one.offset_s - currentS) < 0.02
+        return (
+          <Flex key={index} align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" h="28px" data-testid="candidate">
+            <Text w="20px" color={isCurrent ? 'rust.fg' : 'fg.muted'} aria-hidden>
+              {isCurrent ? '●' : '○'}
+            </Text>
+            <Text fontFamily="mono" fontSize="xs" flex="1">
+              {clock(one.offset_s, 3)}
+            </Text>
+            <Text fontFamily="mono" fontSize="xs" w="44px" textAlign="right" title="how well the phases agree there, 0 to 1">
+              {one.score.toFixed(2)}
+            </Text>
+            <Flex w="52px" justify="flex-end">
+              {isCurrent ? (
+                <Text fontSize="xs" color="fg.muted">
+                  here
+                </Text>
+              ) : (
+                <Button size="2xs" variant="ghost" onClick={() => edits.edit({ kind: 'take', index })}>
+                  Try it
+                </Button>
+              )}
+            </Flex>
+          </Flex>
+        )
+      })}
+    </Box>
+  )
+}

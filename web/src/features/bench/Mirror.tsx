@@ -1,0 +1,136 @@
+import { Box, Text } from '@chakra-ui/react'
+import { useCallback, useEffect, useRef } from 'react'
+import type { Pieces, Recording } from '../../api/client'
+import { color } from '../../ui/theme'
+import { useCanvas, type Size } from '../../ui/useCanvas'
+import { player, usePlayer, type Range } from '../listening/player'
+import { usePlayhead } from '../listening/usePlayhead'
+import { panned, timeAt, xOf, zoomed, type Viewport } from './geometry/viewport'
+import { drawAxis } from './layers/axis'
+import { drawMirror, gainOf } from './layers/mirror'
+import type { Edits } from './useEdits'
+import { useDrag, type Drag } from './useDrag'
+
+const AXIS_PX = 20
+export const MIRROR_PX = 232
+const ZOOM_PER_WHEEL = 1.0018
+
+interface Props {
+  reference: Recording
+  recording: Recording
+  pieces: Pieces
+  view: Viewport
+  setView: (change: (view: Viewport) => Viewport) => void
+  coarsest: number
+  selection: Range | null
+  setSelection: (range: Range | null) => void
+  edits: Edits
+  heldBack: boolean
+}
+
+export function Mirror({ reference, recording, pieces, view, setView, coarsest, selection, setSelection, edits, heldBack }: Props) {
+  const head = useRef<HTMLDivElement>(null)
+  const viewRef = useRef(view)
+  viewRef.current = view
+  const polarity = (recording.judgement?.polarity ?? 1) as 1 | -1
+  const draw = useCallback(
+    (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
+      drawAxis(ctx, { view, widthPx, heightPx, color: color('ink-soft'), line: color('line') })
+      if (selection) {
+        ctx.fillStyle = color('heard')
+        const x = xOf(view, selection.startS)
+        ctx.globalAlpha = 0.8
+        ctx.fillRect(x, 0, xOf(view, selection.endS) - x, heightPx)
+        ctx.globalAlpha = 1
+      }
+      drawMirror(ctx, {
+        view,
+        widthPx,
+        top: AXIS_PX,
+        heightPx: heightPx - AXIS_PX,
+        reference: reference.media,
+        recording: recording.media,
+        pieces,
+        polarity,
+        gains: { reference: gainOf(reference.media), recording: gainOf(recording.media) },
+      })
+    },
+    [view, selection, reference.media, recording.media, pieces, polarity],
+  )
+  const canvas = useCanvas(draw)
+
+  // A wheel listener that may prevent the page's own scrolling must not be passive, which React's are.
+  useEffect(() => {
+    const element = canvas.current
+    if (!element) return
+    const onWheel = (event: WheelEvent): void => {
+      event.preventDefault()
+      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) setView((v) => panned(v, event.deltaX || event.deltaY))
+      else setView((v) => zoomed(v, event.offsetX, ZOOM_PER_WHEEL ** event.deltaY, coarsest))
+    }
+    element.addEventListener('wheel', onWheel, { passive: false })
+    return () => element.removeEventListener('wheel', onWheel)
+  }, [canvas, setView, coarsest])
+
+  const base = useRef<Viewport | null>(null)
+  const kind = (drag: Drag): 'select' | 'pan' | 'move' =>
+    drag.startY < AXIS_PX ? 'select' : drag.startY < AXIS_PX + (MIRROR_PX - AXIS_PX) / 2 ? 'pan' : 'move'
+  const drag = useDrag({
+    move: (d) => {
+      base.current ??= view
+      const from = base.current
+      if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
+      else if (kind(d) === 'move') edits.preview(d.byX * from.secondsPerPx)
+      else {
+        const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
+        setSelection({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
+      }
+    },
+    end: (d) => {
+      const from = base.current ?? view
+      base.current = null
+      if (d.click) {
+        if (d.startY < AXIS_PX) setSelection(null)
+        player.seek(timeAt(from, d.startX))
+      } else if (kind(d) === 'move') edits.nudge(d.byX * from.secondsPerPx)
+    },
+  })
+
+  const follow = useCallback(
+    (positionS: number) => {
+      const element = head.current
+      const width = canvas.current?.clientWidth ?? 0
+      const x = xOf(viewRef.current, positionS)
+      if (element) {
+        element.style.transform = `translateX(${x}px)`
+        element.style.visibility = x >= 0 && x <= width ? 'visible' : 'hidden'
+      }
+      const { playing, follow: follows } = usePlayer.getState()
+      if (playing && follows && (x > width * 0.9 || x < 0))
+        setView((v) => ({ ...v, startS: positionS - width * 0.1 * v.secondsPerPx }))
+    },
+    [canvas, setView],
+  )
+  usePlayhead(follow)
+  useEffect(() => follow(player.positionS()), [view, follow])
+
+  return (
+    <Box position="relative" bg="bg.panel" overflow="hidden" data-testid="mirror" data-start-s={view.startS} data-seconds-per-px={view.secondsPerPx}>
+      <canvas
+        ref={canvas}
+        {...drag}
+        style={{ width: '100%', height: MIRROR_PX, touchAction: 'none', cursor: 'crosshair' }}
+        role="img"
+        aria-label={`${reference.name} above, ${recording.name} below a common time axis`}
+      />
+      <Text position="absolute" top={`${AXIS_PX + 2}px`} left="2" fontSize="xs" color="slate.fg" pointerEvents="none" bg="bg.panel/70" px="1">
+        {reference.name}
+      </Text>
+      <Text position="absolute" bottom="1" left="2" fontSize="xs" color="rust.fg" pointerEvents="none" bg="bg.panel/70" px="1">
+        {recording.name}
+        {heldBack && ' — the version before'}
+      </Text>
+      <Box ref={head} position="absolute" top="0" bottom="0" left="0" w="1.5px" bg="ink.solid" pointerEvents="none" />
+    </Box>
+  )
+}

@@ -1,0 +1,75 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { useCallback, useRef, useState } from 'react'
+import { api, Refused, told, type Edit, type Recording } from '../../api/client'
+import { putRecording } from '../../api/queries'
+import { sayProblem } from '../../ui/problems'
+
+type EditWish = Omit<Edit, 'version'>
+
+export interface Edits {
+  /** Moves that are drawn but not yet stored, s. */
+  pendingS: number
+  /** Show a move while a drag goes on; nothing is stored. */
+  preview: (byS: number) => void
+  nudge: (byS: number) => void
+  edit: (wish: EditWish) => void
+}
+
+/** Edits of one recording's map, one at a time: what comes while one is under way is added up or waits. */
+export function useEdits(recording: Recording): Edits {
+  const client = useQueryClient()
+  const [pendingS, setPendingS] = useState(0)
+  const state = useRef({ version: recording.version, owedS: 0, waiting: [] as EditWish[], busy: false })
+  if (!state.current.busy) state.current.version = recording.version
+
+  const send = useCallback(async () => {
+    const s = state.current
+    if (s.busy) return
+    s.busy = true
+    try {
+      for (;;) {
+        const byS = s.owedS
+        const wish = byS !== 0 ? ({ kind: 'nudge', by_s: byS } as EditWish) : s.waiting.shift()
+        if (!wish) break
+        const changed = await told(
+          api.POST('/api/recordings/{recording_id}/map-edits', {
+            params: { path: { recording_id: recording.id } },
+            body: { ...wish, version: s.version },
+          }),
+        )
+        s.version = changed.version
+        s.owedS -= byS
+        if (Math.abs(s.owedS) < 1e-12) s.owedS = 0
+        putRecording(client, changed)
+        setPendingS(s.owedS)
+      }
+    } catch (error) {
+      s.owedS = 0
+      s.waiting = []
+      setPendingS(0)
+      sayProblem(error instanceof Error ? error.message : String(error))
+      if (error instanceof Refused) await client.invalidateQueries({ queryKey: ['project', recording.project_id] })
+    } finally {
+      s.busy = false
+    }
+  }, [client, recording.id, recording.project_id])
+
+  const preview = useCallback((byS: number) => setPendingS(state.current.owedS + byS), [])
+  const nudge = useCallback(
+    (byS: number) => {
+      if (byS === 0) return setPendingS(state.current.owedS)
+      state.current.owedS += byS
+      setPendingS(state.current.owedS)
+      void send()
+    },
+    [send],
+  )
+  const edit = useCallback(
+    (wish: EditWish) => {
+      state.current.waiting.push(wish)
+      void send()
+    },
+    [send],
+  )
+  return { pendingS, preview, nudge, edit }
+}

@@ -1,0 +1,70 @@
+import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
+import { Pause, Play, Repeat } from 'lucide-react'
+import { useCallback, useRef, type ReactNode } from 'react'
+import { timecode } from '../../ui/times'
+import { player, usePlayer, WAYS, type Way } from './player'
+import { usePlayhead } from './usePlayhead'
+
+interface Props {
+  frameRate: number
+  /** The ways of hearing that make sense here. */
+  ways: readonly Way[]
+  labels?: Partial<Record<Way, string>>
+  children?: ReactNode
+}
+
+/** Play, time, ways of hearing; what else is of use here stands at the right. */
+export function ListeningBar({ frameRate, ways, labels, children }: Props) {
+  const playing = usePlayer((s) => s.playing)
+  const way = usePlayer((s) => s.way)
+  const loop = usePlayer((s) => s.loop)
+  const error = usePlayer((s) => s.error)
+  const time = useRef<HTMLParagraphElement>(null)
+  const show = useCallback(
+    (positionS: number) => {
+      if (time.current) time.current.textContent = timecode(positionS, frameRate)
+    },
+    [frameRate],
+  )
+  usePlayhead(show)
+  return (
+    <Flex as="footer" align="center" gap="4" px="4" h="60px" borderTopWidth="1px" bg="bg.panel" flexShrink={0}>
+      <IconButton aria-label={playing ? 'Stop (space)' : 'Play (space)'} variant="ghost" size="sm" onClick={() => player.toggle()}>
+        {playing ? <Pause /> : <Play fill="currentColor" />}
+      </IconButton>
+      <Text ref={time} fontFamily="mono" fontSize="lg" minW="128px" data-testid="playhead" />
+      <Flex role="radiogroup" aria-label="Ways of hearing" borderWidth="1px" borderColor="border.emphasized" rounded="md" overflow="hidden">
+        {WAYS.filter((one) => ways.includes(one.way)).map((one) => (
+          <Button
+            key={one.way}
+            role="radio"
+            aria-checked={way === one.way}
+            size="xs"
+            h="8"
+            rounded="none"
+            fontWeight="normal"
+            variant={way === one.way ? 'solid' : 'ghost'}
+            onClick={() => player.setWay(one.way)}
+          >
+            {labels?.[one.way] ?? one.label}
+            <Text as="span" fontSize="2xs" opacity={0.65}>
+              {one.key}
+            </Text>
+          </Button>
+        ))}
+      </Flex>
+      {loop && (
+        <Button size="xs" variant="outline" onClick={() => player.setLoop(null)} title="Stop repeating (L)">
+          <Repeat size={13} /> repeats {(loop.endS - loop.startS).toFixed(2)} s
+        </Button>
+      )}
+      {error && (
+        <Text fontSize="sm" color="ochre.fg" role="alert">
+          {error}
+        </Text>
+      )}
+      <Box flex="1" />
+      {children}
+    </Flex>
+  )
+}

@@ -1,0 +1,272 @@
+import { create } from 'zustand'
+
+/**
+ * Sample-accurate playback: chunks come from the server in reference time, already mapped, and are scheduled on one
+ * audio clock at whole samples. Fractions and rates are the server's business: the browser's own would dull or drift.
+ */
+
+export type Way = 'reference' | 'recording' | 'both' | 'ears'
+export const WAYS: readonly { way: Way; label: string; key: string }[] = [
+  { way: 'reference', label: 'Reference', key: '1' },
+  { way: 'recording', label: 'Recording', key: '2' },
+  { way: 'both', label: 'Both', key: '3' },
+  { way: 'ears', label: 'One in each ear', key: '4' },
+]
+
+export interface Track {
+  recordingId: string
+  role: 'reference' | 'recording'
+  /** Version of the map; 0 for the reference. */
+  version: number
+}
+
+export interface Range {
+  startS: number
+  endS: number
+}
+
+interface PlayerState {
+  playing: boolean
+  /** Where playing starts, s of reference time; while playing, ask `positionS`. */
+  positionS: number
+  way: Way
+  loop: Range | null
+  follow: boolean
+  error: string | null
+}
+
+const WAY_KEY = 'gullywind-way'
+const remembered = localStorage.getItem(WAY_KEY) as Way | null
+
+export const usePlayer = create<PlayerState>(() => ({
+  playing: false,
+  positionS: 0,
+  way: WAYS.some((w) => w.way === remembered) ? remembered! : 'both',
+  loop: null,
+  follow: true,
+  error: null,
+}))
+
+const CHUNK_S = 2
+const AHEAD_S = 5
+/** Time to fetch the first chunks before the clock starts, and to swap a track while playing. */
+const LEAD_S = 0.06
+
+interface Segment {
+  when: number
+  first: number
+  samples: number
+}
+interface Voice {
+  source: AudioBufferSourceNode
+  when: number
+  end: number
+}
+
+class Player {
+  private context: AudioContext | null = null
+  private rate = 48000
+  private tracks: Track[] = []
+  private gains = new Map<string, { gain: GainNode; pan: StereoPannerNode }>()
+  private voices = new Map<string, Voice[]>()
+  private segments: Segment[] = []
+  private run = 0
+  private lengthS = 0
+
+  /** What may be heard; a changed version of a playing track is swapped in at once. */
+  setTracks(tracks: Track[], rate: number, lengthS: number): void {
+    this.lengthS = lengthS
+    const before = this.tracks
+    this.tracks = tracks
+    if (rate !== this.rate) {
+      this.stop()
+      void this.context?.close()
+      this.context = null
+      this.rate = rate
+    }
+    if (!usePlayer.getState().playing) return
+    const same = before.length === tracks.length && before.every((t, i) => t.recordingId === tracks[i]!.recordingId)
+    if (!same) return this.restart()
+    for (const [i, track] of tracks.entries()) if (track.version !== before[i]!.version) void this.swap(track)
+    this.applyWay()
+  }
+
+  toggle(): void {
+    if (usePlayer.getState().playing) this.stop()
+    else void this.play()
+  }
+
+  setWay(way: Way): void {
+    localStorage.setItem(WAY_KEY, way)
+    usePlayer.setState({ way })
+    this.applyWay()
+  }
+
+  setLoop(loop: Range | null): void {
+    usePlayer.setState({ loop })
+    if (usePlayer.getState().playing) this.restart()
+  }
+
+  seek(positionS: number): void {
+    const playing = usePlayer.getState().playing
+    if (playing) this.stop()
+    usePlayer.setState({ positionS: Math.max(0, Math.min(positionS, this.lengthS)) })
+    if (playing) void this.play()
+  }
+
+  /** Where the sound is now, s of reference time. */
+  positionS(): number {
+    const now = this.context?.currentTime ?? 0
+    const heard = this.segments.filter((s) => s.when <= now).at(-1)
+    if (!usePlayer.getState().playing || !heard) return usePlayer.getState().positionS
+    return (heard.first + Math.min((now - heard.when) * this.rate, heard.samples)) / this.rate
+  }
+
+  stop(): void {
+    const positionS = this.positionS()
+    this.run++
+    for (const voices of this.voices.values()) for (const voice of voices) voice.source.stop()
+    this.voices.clear()
+    this.segments = []
+    usePlayer.setState({ playing: false, positionS })
+  }
+
+  private restart(): void {
+    this.stop()
+    void this.play()
+  }
+
+  private async play(): Promise<void> {
+    if (!this.tracks.length) return
+    const run = ++this.run
+    this.context ??= new AudioContext({ sampleRate: this.rate })
+    usePlayer.setState({ playing: true, error: null })
+    await this.context.resume()
+    const { loop, positionS } = usePlayer.getState()
+    const inLoop = loop && positionS >= loop.startS && positionS < loop.endS - 0.01
+    let next = Math.round((loop && !inLoop ? loop.startS : positionS >= this.lengthS - 0.01 ? 0 : positionS) * this.rate)
+    let when = 0
+    this.applyWay()
+    try {
+      while (run === this.run) {
+        const range = usePlayer.getState().loop
+        const end = Math.round((range ? range.endS : this.lengthS) * this.rate)
+        // The first chunk is short, so that sound starts at once.
+        const wanted = when === 0 ? 0.5 * this.rate : CHUNK_S * this.rate
+        const samples = Math.min(wanted, end - next)
+        if (samples <= 0) {
+          if (range) {
+            next = Math.round(range.startS * this.rate)
+            continue
+          }
+          await this.until(when, run)
+          if (run === this.run) {
+            this.stop()
+            usePlayer.setState({ positionS: 0 })
+          }
+          return
+        }
+        const tracks = this.tracks
+        const buffers = await Promise.all(tracks.map((track) => this.fetch(track, next, samples)))
+        if (run !== this.run) return
+        const soonest = this.context.currentTime + LEAD_S
+        // On whole samples of the clock: a fractional start would be interpolated.
+        if (when < soonest) when = Math.ceil(soonest * this.rate) / this.rate
+        this.segments.push({ when, first: next, samples })
+        this.segments = this.segments.filter((s) => s.when > this.context!.currentTime - 30)
+        for (const [i, track] of tracks.entries()) {
+          const current = this.tracks.find((t) => t.recordingId === track.recordingId)
+          const buffer = current && current.version !== track.version ? await this.fetch(current, next, samples) : buffers[i]!
+          this.schedule(track, buffer, when)
+        }
+        next += samples
+        when += samples / this.rate
+        await this.until(when - AHEAD_S, run)
+      }
+    } catch (error) {
+      if (run === this.run) {
+        this.stop()
+        usePlayer.setState({ error: error instanceof Error ? error.message : String(error) })
+      }
+    }
+  }
+
+  /** Replace what is scheduled of a track by its new version, from a moment ahead. */
+  private async swap(track: Track): Promise<void> {
+    const run = this.run
+    const context = this.context
+    if (!context) return
+    const at = Math.ceil((context.currentTime + 0.12) * this.rate) / this.rate
+    const jobs = this.segments
+      .filter((s) => s.when + s.samples / this.rate > at)
+      .map(async (segment) => {
+        const skip = Math.max(0, Math.round((at - segment.when) * this.rate))
+        const buffer = await this.fetch(track, segment.first + skip, segment.samples - skip)
+        return { buffer, when: segment.when + skip / this.rate }
+      })
+    const parts = await Promise.all(jobs)
+    if (run !== this.run || this.tracks.find((t) => t.recordingId === track.recordingId)?.version !== track.version) return
+    const from = Math.max(at, Math.ceil((context.currentTime + 0.01) * this.rate) / this.rate)
+    for (const voice of this.voices.get(track.recordingId) ?? []) if (voice.end > from) voice.source.stop(from)
+    for (const { buffer, when } of parts) {
+      const late = Math.max(0, Math.round((from - when) * this.rate))
+      if (late < buffer.length) this.schedule(track, buffer, when + late / this.rate, late)
+    }
+  }
+
+  private async fetch(track: Track, first: number, samples: number): Promise<AudioBuffer> {
+    const version = track.role === 'reference' ? '' : `&version=${track.version}`
+    const answer = await fetch(`/api/recordings/${track.recordingId}/sound?first=${first}&samples=${samples}${version}`)
+    if (!answer.ok) {
+      const problem = (await answer.json().catch(() => null)) as { detail?: string } | null
+      throw new Error(problem?.detail ?? 'The sound could not be fetched.')
+    }
+    const channels = Number(answer.headers.get('X-Channels') ?? 1)
+    const data = new Float32Array(await answer.arrayBuffer())
+    const buffer = new AudioBuffer({ length: samples, numberOfChannels: channels, sampleRate: this.rate })
+    for (let c = 0; c < channels; c++) buffer.copyToChannel(data.subarray(c * samples, (c + 1) * samples), c)
+    return buffer
+  }
+
+  private schedule(track: Track, buffer: AudioBuffer, when: number, skip = 0): void {
+    const context = this.context!
+    const source = new AudioBufferSourceNode(context, { buffer })
+    source.connect(this.outputOf(track).gain)
+    source.start(when, skip / this.rate)
+    const voices = (this.voices.get(track.recordingId) ?? []).filter((v) => v.end > context.currentTime)
+    voices.push({ source, when, end: when + (buffer.length - skip) / this.rate })
+    this.voices.set(track.recordingId, voices)
+  }
+
+  private outputOf(track: Track): { gain: GainNode; pan: StereoPannerNode } {
+    const context = this.context!
+    let output = this.gains.get(track.recordingId)
+    if (!output || output.gain.context !== context) {
+      output = { gain: new GainNode(context), pan: new StereoPannerNode(context) }
+      output.gain.connect(output.pan).connect(context.destination)
+      this.gains.set(track.recordingId, output)
+    }
+    return output
+  }
+
+  private applyWay(): void {
+    if (!this.context) return
+    const { way } = usePlayer.getState()
+    const now = this.context.currentTime
+    for (const track of this.tracks) {
+      const { gain, pan } = this.outputOf(track)
+      const isRef = track.role === 'reference'
+      const heard = way === 'both' || way === 'ears' || (way === 'reference') === isRef
+      const shared = way === 'both' ? 1 / Math.sqrt(Math.max(this.tracks.length, 1)) : 1
+      gain.gain.setTargetAtTime(heard ? shared : 0, now, 0.004)
+      pan.pan.setTargetAtTime(way === 'ears' ? (isRef ? -1 : 1) : 0, now, 0.004)
+    }
+  }
+
+  private async until(when: number, run: number): Promise<void> {
+    while (run === this.run && this.context && this.context.currentTime < when)
+      await new Promise((resolve) => setTimeout(resolve, 40))
+  }
+}
+
+export const player = new Player()

@@ -1,0 +1,251 @@
+import { Box, Button, Flex, Heading, Text } from '@chakra-ui/react'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { useDropzone } from 'react-dropzone'
+import { useLocation } from 'wouter'
+import { api, told, type Project } from '../../api/client'
+import { projectOptions } from '../../api/queries'
+import { uploadAll, useUploads } from '../../api/upload'
+import { useProjectEvents } from '../../api/useProjectEvents'
+import { Crumb } from '../../ui/Crumb'
+import { onKeys } from '../../ui/keys'
+import { TopBar } from '../../ui/TopBar'
+import { clock } from '../../ui/times'
+import { ticks, timeAt, xOf, type Viewport } from '../bench/geometry/viewport'
+import { ListeningBar } from '../listening/ListeningBar'
+import { player, WAYS, type Track, type Way } from '../listening/player'
+import { usePlayhead } from '../listening/usePlayhead'
+import { EmptyProject } from './EmptyProject'
+import { FACTS_PX, RecordingRow, ReferenceRow } from './RecordingRow'
+import { inOrder, needsPerson } from './sortRecordings'
+import { UploadList } from './UploadList'
+
+const OVERVIEW_WAYS: readonly Way[] = ['reference', 'both', 'recording']
+/** More voices than this are a crowd, and more sound than a browser should fetch. */
+const MOST_HEARD = 16
+
+export function OverviewPage({ projectId }: { projectId: string }) {
+  useProjectEvents(projectId)
+  const { data: project, error } = useQuery(projectOptions(projectId))
+  const drop = useDropzone({ onDrop: (files) => void uploadAll(projectId, files), noClick: true, noKeyboard: true })
+  if (error)
+    return (
+      <Flex direction="column" h="100%">
+        <TopBar left={<Crumb to="/">Projects</Crumb>} />
+        <Text p="8" role="alert">
+          {error.message}
+        </Text>
+      </Flex>
+    )
+  if (!project) return null
+  return (
+    <Flex {...drop.getRootProps()} direction="column" h="100%" position="relative">
+      <input {...drop.getInputProps()} data-testid="file-input" />
+      <Top project={project} add={drop.open} />
+      {project.recordings.length === 0 ? <EmptyProject add={drop.open} /> : <Table project={project} />}
+      {drop.isDragActive && (
+        <Flex position="absolute" inset="3" bg="bg.panel/90" borderWidth="2px" borderStyle="dashed" borderColor="slate.solid" rounded="lg" align="center" justify="center" zIndex="overlay">
+          <Text fontFamily="sentence" fontSize="2xl">
+            Let go to bring them in
+          </Text>
+        </Flex>
+      )}
+    </Flex>
+  )
+}
+
+function Top({ project, add }: { project: Project; add: () => void }) {
+  const [, go] = useLocation()
+  const place = useMutation({
+    mutationFn: () =>
+      told(api.POST('/api/projects/{project_id}/alignments', { params: { path: { project_id: project.id } }, body: {} })),
+  })
+  const busy = project.works.filter((w) => w.kind === 'place')
+  const stop = useMutation({
+    mutationFn: () => Promise.all(busy.map((w) => told(api.DELETE('/api/work/{work_id}', { params: { path: { work_id: w.id } } })))),
+  })
+  const waiting = project.unplaced_count
+  const primary = project.reference_id !== null && waiting > 0
+  return (
+    <TopBar
+      left={
+        <>
+          <Crumb to="/">Projects</Crumb>
+          <Heading size="md" truncate>
+            {project.name}
+          </Heading>
+          <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
+            {project.recordings.length} recordings · {project.frame_rate} frames a second
+          </Text>
+        </>
+      }
+      right={
+        <>
+          <Button size="xs" variant="outline" onClick={add}>
+            Add recordings
+          </Button>
+          <Button
+            size="xs"
+            variant="outline"
+            disabled={!project.recordings.some((one) => one.map)}
+            onClick={() => go(`/projects/${project.id}/deliver`)}
+          >
+            Deliver
+          </Button>
+          {busy.length > 0 ? (
+            <Button size="xs" variant="solid" onClick={() => stop.mutate()} loading={stop.isPending}>
+              Stop looking for {busy.length}
+            </Button>
+          ) : (
+            <Button size="xs" variant="solid" disabled={!primary} loading={place.isPending} onClick={() => place.mutate()}>
+              {waiting > 0 ? `Find the place of ${waiting}` : 'All looked for'}
+            </Button>
+          )}
+        </>
+      }
+    />
+  )
+}
+
+function Table({ project }: { project: Project }) {
+  const client = useQueryClient()
+  const [, go] = useLocation()
+  const area = useRef<HTMLDivElement>(null)
+  const head = useRef<HTMLDivElement>(null)
+  const [widthPx, setWidthPx] = useState(800)
+  const uploads = useUploads((s) => s.list)
+  const reference = project.recordings.find((one) => one.id === project.reference_id) ?? null
+  const others = useMemo(() => inOrder(project.recordings.filter((one) => one.id !== project.reference_id)), [project])
+  const needing = others.filter(needsPerson)
+  const rest = others.filter((one) => !needsPerson(one))
+
+  const view = useMemo((): Viewport => {
+    const ends = [reference?.media.duration_s ?? 60, ...others.map((one) => one.map?.end_ref_s ?? 0)]
+    const starts = [0, ...others.map((one) => one.map?.start_ref_s ?? 0)]
+    const [start, end] = [Math.min(...starts), Math.max(...ends)]
+    const edge = (end - start) * 0.01
+    return { startS: start - edge, secondsPerPx: (end - start + 2 * edge) / widthPx }
+  }, [reference, others, widthPx])
+
+  useEffect(() => {
+    if (!area.current) return
+    const observer = new ResizeObserver(([entry]) => setWidthPx(Math.max(200, entry!.contentRect.width)))
+    observer.observe(area.current)
+    return () => observer.disconnect()
+  }, [])
+
+  const tracks = useMemo<Track[]>(() => {
+    if (!reference || reference.media.state !== 'ready') return []
+    const placed = others.filter((one) => one.status === 'placed').slice(0, MOST_HEARD)
+    return [
+      { recordingId: reference.id, role: 'reference', version: 0 },
+      ...placed.map((one): Track => ({ recordingId: one.id, role: 'recording', version: one.map?.number ?? 0 })),
+    ]
+  }, [reference, others])
+  useEffect(() => {
+    player.setTracks(tracks, reference?.media.sample_rate_hz ?? 48000, reference?.media.duration_s ?? 0)
+  }, [tracks, reference])
+  useEffect(() => () => player.stop(), [])
+  useEffect(
+    () =>
+      onKeys({
+        Space: () => player.toggle(),
+        ...Object.fromEntries(WAYS.filter((w) => OVERVIEW_WAYS.includes(w.way)).map((w) => [w.key, () => player.setWay(w.way)])),
+        Escape: () => go('/'),
+        a: () => document.querySelector<HTMLInputElement>('[data-testid=file-input]')?.click(),
+      }),
+    [go],
+  )
+
+  const showHead = useCallback(
+    (positionS: number) => {
+      if (head.current) head.current.style.transform = `translateX(${xOf(view, positionS)}px)`
+    },
+    [view],
+  )
+  usePlayhead(showHead)
+  const choose = useMutation({
+    mutationFn: (recordingId: string) =>
+      told(
+        api.PATCH('/api/projects/{project_id}', {
+          params: { path: { project_id: project.id } },
+          body: { version: project.version, reference_id: recordingId },
+        }),
+      ),
+    onSuccess: (changed) => client.setQueryData(['project', project.id], changed),
+  })
+  const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId)
+
+  return (
+    <>
+      <Box flex="1" overflowY="auto" position="relative">
+        <Flex position="sticky" top="0" bg="bg" zIndex="1" fontSize="xs" color="fg.muted" h="28px" align="flex-end">
+          <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" pb="1">
+            <Text w="152px">recording</Text>
+            <Text w="86px" textAlign="right">starts at</Text>
+            <Text w="86px" textAlign="right">clock, ppm</Text>
+            <Text w="78px" textAlign="right">left over</Text>
+            <Text w="52px" textAlign="right">sure</Text>
+          </Flex>
+          <Box
+            ref={area}
+            flex="1"
+            mr="4"
+            h="100%"
+            position="relative"
+            cursor="pointer"
+            aria-label="Time in the reference; click to go there"
+            onClick={(e) => player.seek(timeAt(view, e.nativeEvent.offsetX))}
+          >
+            {ticks(view, widthPx).timesS.map((t) => (
+              <Text key={t} position="absolute" bottom="1" left={`${xOf(view, t)}px`} pl="1" borderLeftWidth="1px" borderColor="border.emphasized" lineHeight="1" pointerEvents="none">
+                {clock(t, 0)}
+              </Text>
+            ))}
+          </Box>
+        </Flex>
+        {reference ? (
+          <ReferenceRow project={project} recording={reference} view={view} />
+        ) : (
+          <Box mx="4" my="2" p="3" bg="var(--ochre-sheet)" rounded="md">
+            <Text fontFamily="sentence" fontSize="lg">
+              Which of these is the reference?
+            </Text>
+            <Text fontSize="sm" color="fg.muted">
+              The cleanest or the most complete recording: all others are lined up to it. Choose it in its row.
+            </Text>
+          </Box>
+        )}
+        {needing.length > 0 && (
+          <Box bg="var(--ochre-sheet)" py="1" mb="1">
+            <Text px="4" fontSize="sm" fontWeight="600" color="ochre.fg">
+              Needs you
+            </Text>
+            {needing.map((one) => (
+              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
+            ))}
+          </Box>
+        )}
+        {rest.map((one) => (
+          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
+        ))}
+        <UploadList uploads={uploads} />
+        {rest.some((one) => one.map) && (
+          <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4">
+            lower edge of a strip: agreement with the reference — full green agrees, half-high ochre does not
+          </Text>
+        )}
+        {reference && (
+          <Box position="absolute" top="28px" bottom="0" left={`${FACTS_PX}px`} pointerEvents="none">
+            <Box ref={head} position="absolute" top="0" bottom="0" w="1.5px" bg="ink.solid" />
+          </Box>
+        )}
+      </Box>
+      <ListeningBar frameRate={project.frame_rate} ways={OVERVIEW_WAYS} labels={{ both: 'All in step', recording: 'Without the reference' }}>
+        <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary">
+          {project.summary}
+        </Text>
+      </ListeningBar>
+    </>
+  )
+}

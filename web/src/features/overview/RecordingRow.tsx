@@ -1,0 +1,164 @@
+import { Box, Button, Flex, IconButton, Menu, Portal, Text } from '@chakra-ui/react'
+import { useMutation } from '@tanstack/react-query'
+import { MoreHorizontal } from 'lucide-react'
+import { useState, type ReactNode } from 'react'
+import { Link } from 'wouter'
+import { api, told, type Project, type Recording, type Work } from '../../api/client'
+import { clock, signed } from '../../ui/times'
+import type { Viewport } from '../bench/geometry/viewport'
+import { RenameField } from './RenameField'
+import { Strip } from './Strip'
+
+export const FACTS_PX = 496
+
+interface RowProps {
+  project: Project
+  recording: Recording
+  view: Viewport
+}
+
+export function ReferenceRow({ recording, view }: RowProps) {
+  return (
+    <Flex align="center" bg="bg.panel" mb="1">
+      <Box w={`${FACTS_PX}px`} flexShrink={0} px="4">
+        <Name recording={recording} color="slate.fg" />
+        <Text fontSize="xs" color="fg.muted" truncate>
+          <Text as="span" color="slate.fg" fontWeight="600">
+            reference
+          </Text>{' '}
+          · {recording.media.line}
+        </Text>
+      </Box>
+      <Box flex="1" mr="4" minW="0">
+        <Strip recording={recording} view={view} isReference heightPx={58} />
+      </Box>
+    </Flex>
+  )
+}
+
+interface Props extends RowProps {
+  work: Work | undefined
+  choose: (recordingId: string) => void
+}
+
+export function RecordingRow({ project, recording, view, work, choose }: Props) {
+  const isPlaced = recording.status === 'placed' || recording.status === 'unsure'
+  return (
+    <Flex align="center" borderBottomWidth="1px" minH="46px" data-testid="recording-row" data-status={recording.status}>
+      <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
+        <Box w="152px" flexShrink={0} pr="2">
+          <Name recording={recording} project={project} />
+        </Box>
+        {isPlaced ? <Facts recording={recording} /> : <Words recording={recording} project={project} choose={choose} />}
+        <RowMenu project={project} recording={recording} choose={choose} />
+      </Flex>
+      <Box flex="1" mr="4" minW="0">
+        {work ? <Doing work={work} /> : recording.map ? <Strip recording={recording} view={view} isReference={false} heightPx={38} /> : null}
+      </Box>
+    </Flex>
+  )
+}
+
+function Name({ recording, project, color }: { recording: Recording; project?: Project; color?: string }) {
+  const [renaming, setRenaming] = useState(false)
+  if (renaming) return <RenameField recording={recording} done={() => setRenaming(false)} />
+  const text = (
+    <Text fontWeight="600" fontSize="sm" color={color} truncate title={`${recording.name} — double-click to rename`} onDoubleClick={() => setRenaming(true)}>
+      {recording.name}
+    </Text>
+  )
+  return project && recording.media.state === 'ready' && project.reference_id ? (
+    <Link to={`/projects/${project.id}/recordings/${recording.id}`}>{text}</Link>
+  ) : (
+    text
+  )
+}
+
+function Facts({ recording }: { recording: Recording }) {
+  const { map, judgement } = recording
+  if (!map) return null
+  const left = judgement?.residual_median_ms
+  return (
+    <Flex fontFamily="mono" fontSize="xs" textAlign="right">
+      <Text w="86px">{clock(map.offset_s, 3)}</Text>
+      <Text w="86px">{signed(map.clock_ppm, 1)}</Text>
+      <Text w="78px" color="moss.fg">
+        {left == null ? '' : `${left.toFixed(left < 0.1 ? 3 : 2)} ms`}
+      </Text>
+      <Text w="52px" color={recording.status === 'unsure' ? 'ochre.fg' : undefined}>
+        {judgement ? `${(judgement.confidence * 100).toFixed(1)}` : 'by hand'}
+      </Text>
+    </Flex>
+  )
+}
+
+function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
+  let words: ReactNode = recording.media.line
+  if (recording.status === 'unplaced' || recording.status === 'failed') words = recording.sentence
+  return (
+    <Flex flex="1" minW="0" align="center" gap="2" pr="6">
+      <Text fontSize="xs" color={recording.status === 'failed' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
+        {words}
+      </Text>
+      {!project.reference_id && recording.media.state === 'ready' && (
+        <Button size="2xs" variant="outline" colorPalette="slate" flexShrink={0} onClick={() => choose(recording.id)}>
+          Make it the reference
+        </Button>
+      )}
+    </Flex>
+  )
+}
+
+const DOING = { listen: 'listening', place: 'finding its place', deliver: 'writing' } as const satisfies Record<Work['kind'], string>
+
+function Doing({ work }: { work: Work }) {
+  const percent = Math.round(work.fraction_done * 100)
+  return (
+    <Flex align="center" gap="3" fontSize="xs" color="fg.muted">
+      <Box flex="1" h="4px" bg="bg.subtle" rounded="sm" role="progressbar" aria-valuenow={percent} aria-label={DOING[work.kind]}>
+        <Box h="100%" w={`${percent}%`} bg="slate.solid" rounded="sm" transition="width 0.2s" />
+      </Box>
+      <Text w="150px">
+        {work.stop_asked ? 'stopping …' : work.state === 'queued' ? 'waits its turn' : `${DOING[work.kind]} … ${percent} %`}
+      </Text>
+    </Flex>
+  )
+}
+
+function RowMenu({ project, recording, choose }: { project: Project; recording: Recording; choose: (id: string) => void }) {
+  const path = { params: { path: { recording_id: recording.id } } }
+  const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
+  const place = useMutation({
+    mutationFn: () =>
+      told(
+        api.POST('/api/projects/{project_id}/alignments', {
+          params: { path: { project_id: project.id } },
+          body: { recording_id: recording.id },
+        }),
+      ),
+  })
+  return (
+    <Menu.Root>
+      <Menu.Trigger asChild>
+        <IconButton aria-label={`More for ${recording.name}`} size="2xs" variant="ghost" position="absolute" right="0">
+          <MoreHorizontal />
+        </IconButton>
+      </Menu.Trigger>
+      <Portal>
+        <Menu.Positioner>
+          <Menu.Content bg="bg.panel">
+            <Menu.Item value="place" disabled={!project.reference_id || recording.media.state !== 'ready'} onClick={() => place.mutate()}>
+              Find its place again
+            </Menu.Item>
+            <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>
+              Make it the reference
+            </Menu.Item>
+            <Menu.Item value="remove" onClick={() => remove.mutate()}>
+              Remove from the project
+            </Menu.Item>
+          </Menu.Content>
+        </Menu.Positioner>
+      </Portal>
+    </Menu.Root>
+  )
+}

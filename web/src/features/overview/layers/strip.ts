@@ -1,0 +1,67 @@
+import type { Recording } from '../../../api/client'
+import { drawWave } from '../../bench/layers/wave'
+import { xOf, type Viewport } from '../../bench/geometry/viewport'
+import { identity } from '../../bench/geometry/timeMap'
+
+export interface StripScene {
+  recording: Recording
+  view: Viewport
+  widthPx: number
+  heightPx: number
+  isReference: boolean
+  unsure: boolean
+  colors: { wave: string; sheet: string; agree: string; differ: string; line: string }
+}
+
+const AGREEMENT_PX = 7
+
+/** A recording where it belongs: its loudness above, and along the lower edge how it agrees with the reference. */
+export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
+  const { recording, view, widthPx, heightPx, colors } = s
+  const pieces = s.isReference ? identity(recording.media.duration_s ?? 0) : recording.map?.pieces
+  if (!pieces) return
+  const bottom = s.isReference ? heightPx : heightPx - AGREEMENT_PX - 1
+  for (const knots of pieces) {
+    const x0 = xOf(view, knots[0]![0]!)
+    const x1 = xOf(view, knots[knots.length - 1]![0]!)
+    ctx.fillStyle = colors.sheet
+    ctx.fillRect(x0, 0, x1 - x0, bottom)
+    if (s.unsure) {
+      ctx.strokeStyle = colors.differ
+      ctx.setLineDash([4, 3])
+      ctx.strokeRect(x0 + 0.5, 0.5, x1 - x0 - 1, heightPx - 1)
+      ctx.setLineDash([])
+    }
+  }
+  const gain = recording.media.peak_dbfs == null ? 1 : 1 / Math.max(10 ** (recording.media.peak_dbfs / 20), 0.01)
+  drawWave(ctx, {
+    view,
+    media: recording.media,
+    pieces,
+    widthPx,
+    axisY: bottom,
+    reachPx: bottom - 3,
+    up: -1,
+    gain,
+    polarity: 1,
+    color: colors.wave,
+    faint: colors.wave,
+  })
+  if (!s.isReference) drawAgreement(ctx, s, heightPx - AGREEMENT_PX)
+}
+
+function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number): void {
+  const trace = s.recording.judgement?.trace ?? []
+  trace.forEach((window, i) => {
+    const before = trace[i - 1]?.t_ref ?? 2 * window.t_ref - (trace[i + 1]?.t_ref ?? window.t_ref + 1)
+    const after = trace[i + 1]?.t_ref ?? 2 * window.t_ref - before
+    const x0 = xOf(s.view, (before + window.t_ref) / 2)
+    const x1 = xOf(s.view, (window.t_ref + after) / 2)
+    const agrees = window.agrees
+    ctx.globalAlpha = agrees ? 0.45 + 0.55 * Math.min(Math.max(window.agreement, 0), 1) : 1
+    ctx.fillStyle = agrees ? s.colors.agree : s.colors.differ
+    // What does not agree is half as high as well: colour alone must not tell.
+    ctx.fillRect(x0, agrees ? top : top + AGREEMENT_PX / 2, Math.max(x1 - x0 - 1, 1), agrees ? AGREEMENT_PX : AGREEMENT_PX / 2)
+  })
+  ctx.globalAlpha = 1
+}

@@ -1,0 +1,12 @@
+import type { Recording } from '../../api/client'
+
+/** Rank by status: what needs a person first. */
+const RANK = { unsure: 0, failed: 1, unplaced: 2, placed: 3, waiting: 4 } as const satisfies Record<Recording['status'], number>
+
+export const needsPerson = (one: Recording): boolean => RANK[one.status] < RANK.placed
+
+/** What needs a person, then what is placed in the order of its start, then what waits. */
+export const inOrder = (recordings: readonly Recording[]): Recording[] =>
+  [...recordings].sort(
+    (a, b) => RANK[a.status] - RANK[b.status] || (a.map?.offset_s ?? 0) - (b.map?.offset_s ?? 0) || a.name.localeCompare(b.name),
+  )

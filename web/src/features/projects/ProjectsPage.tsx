@@ -1,0 +1,132 @@
+import { Box, Button, Field, Flex, Heading, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { Link, useLocation } from 'wouter'
+import { api, told, type ProjectSummary } from '../../api/client'
+import { projectsOptions } from '../../api/queries'
+import { TopBar } from '../../ui/TopBar'
+
+const FRAME_RATES = [23.976, 24, 25, 29.97, 30, 50, 59.94, 60]
+const RATE_KEY = 'gullywind-frame-rate'
+
+export function ProjectsPage() {
+  const { data: projects, error, isPending } = useQuery({ ...projectsOptions(), refetchInterval: 5000 })
+  return (
+    <Flex direction="column" h="100%">
+      <TopBar left={<Heading size="md">Gullywind</Heading>} />
+      <Box flex="1" overflowY="auto">
+        <Box maxW="880px" mx="auto" px="6" py="8">
+          <Text fontFamily="sentence" fontSize="2xl" mb="6">
+            Recordings of one event, in step with one reference.
+          </Text>
+          <NewProject />
+          {error && (
+            <Text role="alert" color="ochre.fg" mt="6">
+              {error.message}
+            </Text>
+          )}
+          {!isPending && !error && projects?.length === 0 && (
+            <Text color="fg.muted" mt="8">
+              No project yet. Give the event a name above; then drop in its recordings.
+            </Text>
+          )}
+          <Stack gap="0" mt="8">
+            {projects?.map((one) => <ProjectLine key={one.id} project={one} />)}
+          </Stack>
+        </Box>
+      </Box>
+    </Flex>
+  )
+}
+
+function NewProject() {
+  const [name, setName] = useState('')
+  const [rate, setRate] = useState(() => Number(localStorage.getItem(RATE_KEY)) || 25)
+  const [, go] = useLocation()
+  const create = useMutation({
+    mutationFn: () => told(api.POST('/api/projects', { body: { name, frame_rate: rate } })),
+    onSuccess: (project) => go(`/projects/${project.id}`),
+  })
+  return (
+    <Flex
+      as="form"
+      gap="3"
+      align="flex-end"
+      onSubmit={(event) => {
+        event.preventDefault()
+        localStorage.setItem(RATE_KEY, String(rate))
+        create.mutate()
+      }}
+    >
+      <Field.Root flex="1">
+        <Field.Label>New project</Field.Label>
+        <Input size="sm" placeholder="Name of the event" value={name} onChange={(e) => setName(e.target.value)} bg="bg.panel" />
+      </Field.Root>
+      <Field.Root w="150px">
+        <Field.Label>Frames a second</Field.Label>
+        <NativeSelect.Root size="sm">
+          <NativeSelect.Field value={rate} onChange={(e) => setRate(Number(e.target.value))} bg="bg.panel">
+            {FRAME_RATES.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+      </Field.Root>
+      <Button type="submit" size="sm" disabled={!name.trim() || create.isPending}>
+        Start
+      </Button>
+    </Flex>
+  )
+}
+
+function ProjectLine({ project }: { project: ProjectSummary }) {
+  const client = useQueryClient()
+  const [asked, setAsked] = useState(false)
+  const remove = useMutation({
+    mutationFn: () => told(api.DELETE('/api/projects/{project_id}', { params: { path: { project_id: project.id } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['projects'] }),
+  })
+  const others = Math.max(project.recordings - 1, 0)
+  const share = others ? project.placed / others : 0
+  return (
+    <Flex align="center" gap="4" py="3" borderTopWidth="1px" className="group">
+      <Box flex="1" minW="0">
+        <Text asChild fontWeight="600" _hover={{ textDecoration: 'underline' }}>
+          <Link to={`/projects/${project.id}`}>{project.name}</Link>
+        </Text>
+        <Text fontSize="sm" color="fg.muted">
+          {project.recordings === 0 ? 'no recordings yet' : `${project.recordings} recordings`} · {project.frame_rate} frames a second
+        </Text>
+      </Box>
+      <Box w="240px">
+        <Box h="6px" bg="bg.subtle" rounded="sm" overflow="hidden">
+          <Box h="100%" w={`${share * 100}%`} bg="moss.solid" />
+        </Box>
+        <Text fontSize="xs" color="fg.muted" mt="1">
+          {others ? `${project.placed} of ${others} placed` : 'nothing to place yet'}
+          {project.needs_you > 0 && (
+            <Text as="span" color="ochre.fg">
+              {' '}
+              · {project.needs_you} {project.needs_you === 1 ? 'needs' : 'need'} you
+            </Text>
+          )}
+        </Text>
+      </Box>
+      {asked ? (
+        <Flex gap="1">
+          <Button size="xs" colorPalette="ochre" onClick={() => remove.mutate()} loading={remove.isPending}>
+            Delete for good
+          </Button>
+          <Button size="xs" variant="ghost" onClick={() => setAsked(false)}>
+            Keep
+          </Button>
+        </Flex>
+      ) : (
+        <Button size="xs" variant="ghost" color="fg.muted" onClick={() => setAsked(true)}>
+          Delete
+        </Button>
+      )}
+    </Flex>
+  )
+}

@@ -1,0 +1,57 @@
+import { CloseButton, Dialog, Flex, Kbd, Portal, Stack, Text } from '@chakra-ui/react'
+import { useEffect } from 'react'
+import { create } from 'zustand'
+import { onKeys } from './keys'
+
+export const useHelp = create<{ open: boolean }>(() => ({ open: false }))
+
+const SHORTCUTS: readonly [string, string][] = [
+  ['Space', 'play or stop'],
+  ['1 – 4', 'way of hearing'],
+  ['L', 'repeat the selection, or stop repeating'],
+  ['← →', 'move the recording by one step, earlier or later'],
+  ['Shift ← →', 'ten steps at once'],
+  ['[ ]', 'smaller or larger step'],
+  ['B', 'show and hear the version before, while held back'],
+  ['Ctrl Z / Ctrl Shift Z', 'undo, redo'],
+  ['+ −', 'closer, farther'],
+  ['0', 'the whole event'],
+  ['F', 'follow the playhead, or not'],
+  ['J / K', 'next or previous recording'],
+  ['Esc', 'drop the selection; back to the overview'],
+  ['?', 'this list'],
+]
+
+export function ShortcutsHelp() {
+  const open = useHelp((s) => s.open)
+  useEffect(() => onKeys({ 'Shift+?': () => useHelp.setState({ open: true }) }), [])
+  return (
+    <Dialog.Root open={open} onOpenChange={(e) => useHelp.setState({ open: e.open })} size="sm">
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content bg="bg.panel">
+            <Dialog.Header>
+              <Dialog.Title>Keys</Dialog.Title>
+            </Dialog.Header>
+            <Dialog.Body>
+              <Stack gap="2">
+                {SHORTCUTS.map(([keys, what]) => (
+                  <Flex key={keys} gap="4">
+                    <Flex w="170px" justify="flex-end">
+                      <Kbd>{keys}</Kbd>
+                    </Flex>
+                    <Text fontSize="sm">{what}</Text>
+                  </Flex>
+                ))}
+              </Stack>
+            </Dialog.Body>
+            <Dialog.CloseTrigger asChild>
+              <CloseButton size="sm" />
+            </Dialog.CloseTrigger>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  )
+}

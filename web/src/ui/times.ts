@@ -1,0 +1,27 @@
+const two = (n: number): string => String(n).padStart(2, '0')
+
+/** `1:02:03.4` or `2:03.4`: a time in the event, for axes and lists. */
+export function clock(timeS: number, decimals = 1): string {
+  const sign = timeS < 0 ? '−' : ''
+  const scale = 10 ** decimals
+  const total = Math.round(Math.abs(timeS) * scale)
+  const seconds = (total / scale) % 60
+  const minutes = Math.floor(total / scale / 60)
+  const text = seconds.toFixed(decimals).padStart(decimals ? 3 + decimals : 2, '0')
+  return minutes >= 60 ? `${sign}${Math.floor(minutes / 60)}:${two(minutes % 60)}:${text}` : `${sign}${minutes}:${text}`
+}
+
+/** Timecode `HH:MM:SS:FF`, counted in whole frames of the project's rate (non-drop). */
+export function timecode(timeS: number, frameRate: number): string {
+  const nominal = Math.round(frameRate)
+  const frames = Math.floor(Math.abs(timeS) * frameRate + 1e-6)
+  const sign = timeS < -1e-9 ? '−' : ''
+  const seconds = Math.floor(frames / nominal)
+  return `${sign}${two(Math.floor(seconds / 3600))}:${two(Math.floor(seconds / 60) % 60)}:${two(seconds % 60)}:${two(frames % nominal)}`
+}
+
+/** A signed number with a real minus sign. */
+export const signed = (value: number, decimals: number): string => {
+  const text = Math.abs(value).toFixed(decimals)
+  return Number(text) === 0 ? text : `${value < 0 ? '−' : '+'}${text}`
+}

@@ -1,0 +1,53 @@
+import { useEffect, useRef, type RefObject } from 'react'
+import { onTiles } from '../features/peaks/peakTiles'
+import { useDark } from './dark'
+
+export interface Size {
+  widthPx: number
+  heightPx: number
+}
+
+/**
+ * Owns size, device pixels and the animation frame of a canvas: `draw` runs once a frame at most, in CSS pixels, after
+ * anything that marks it stale (its own change, a new size, new peaks, another theme).
+ */
+export function useCanvas(draw: (ctx: CanvasRenderingContext2D, size: Size) => void): RefObject<HTMLCanvasElement | null> {
+  const ref = useRef<HTMLCanvasElement>(null)
+  const latest = useRef(draw)
+  const queued = useRef(0)
+  const dark = useDark((s) => s.dark)
+  latest.current = draw
+
+  const invalidate = useRef(() => {
+    if (queued.current) return
+    queued.current = requestAnimationFrame(() => {
+      queued.current = 0
+      const canvas = ref.current
+      const ctx = canvas?.getContext('2d')
+      if (!canvas || !ctx) return
+      const { clientWidth: widthPx, clientHeight: heightPx } = canvas
+      const ratio = window.devicePixelRatio
+      const [w, h] = [Math.round(widthPx * ratio), Math.round(heightPx * ratio)]
+      if (canvas.width !== w || canvas.height !== h) [canvas.width, canvas.height] = [w, h]
+      ctx.setTransform(ratio, 0, 0, ratio, 0, 0)
+      ctx.clearRect(0, 0, widthPx, heightPx)
+      latest.current(ctx, { widthPx, heightPx })
+    })
+  }).current
+
+  useEffect(invalidate, [draw, dark, invalidate])
+  useEffect(() => {
+    const canvas = ref.current
+    if (!canvas) return
+    const observer = new ResizeObserver(invalidate)
+    observer.observe(canvas)
+    const stop = onTiles(invalidate)
+    return () => {
+      observer.disconnect()
+      stop()
+      if (queued.current) cancelAnimationFrame(queued.current)
+      queued.current = 0
+    }
+  }, [invalidate])
+  return ref
+}
