@@ -46,7 +46,20 @@ def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
     number = int(rng.integers(sources))
     sound = event(source, number)
     ref_start, ref_s = rng.uniform(0, 60), rng.uniform(60, 130)
-    reference = _taken(sound, SoundPath(microphone=bool(rng.random() < 0.5), direct_db=rng.uniform(6, 20), snr_db=rng.uniform(25, 50), rt60_s=rng.uniform(0.15, 0.5)), rng, ref_start, 1.0, ref_s, RATE_HZ)  # fmt: skip
+    reference = _taken(
+        sound,
+        SoundPath(
+            microphone=bool(rng.random() < 0.5),
+            direct_db=rng.uniform(6, 20),
+            snr_db=rng.uniform(25, 50),
+            rt60_s=rng.uniform(0.15, 0.5),
+        ),
+        rng,
+        ref_start,
+        1.0,
+        ref_s,
+        RATE_HZ,
+    )
     rate_hz = int(rng.choice([48000, 48000, 44100, 32000]))
     rate = 1 + float(rng.normal(0, 40)) * 1e-6
     length = float(rng.uniform(8, 60))
@@ -57,7 +70,11 @@ def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
         length = float(rng.uniform(5, 8))
     if kind == "partial":
         length = float(rng.uniform(20, 60))
-        start = ref_start - length * rng.uniform(0.3, 0.7) if rng.random() < 0.5 else ref_start + ref_s - length * rng.uniform(0.3, 0.7)  # fmt: skip
+        start = (
+            ref_start - length * rng.uniform(0.3, 0.7)
+            if rng.random() < 0.5
+            else ref_start + ref_s - length * rng.uniform(0.3, 0.7)
+        )
         offset = start - ref_start
     if kind == "other-passage":
         start = ref_start + ref_s + 2 if ref_start + ref_s + 2 + length < EVENT_S else max(0.0, ref_start - length - 2)
@@ -80,7 +97,13 @@ def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
 
 
 def _taken(
-    sound: np.ndarray, path: SoundPath, rng: np.random.Generator, start_s: float, rate: float, length_s: float, rate_hz: int
+    sound: np.ndarray,
+    path: SoundPath,
+    rng: np.random.Generator,
+    start_s: float,
+    rate: float,
+    length_s: float,
+    rate_hz: int,
 ) -> np.ndarray:
     """What a recorder keeps of an event; only the stretch it hears (and the room's memory before) is computed."""
     first = max(0, int((start_s - 2) * RATE_HZ))
@@ -93,7 +116,8 @@ def _taken(
 @functools.lru_cache(maxsize=12)
 def talk_same_voice(number: int) -> np.ndarray:
     """Another text by the voice of `event("speech", number)`: its talk shuffled by long stretches is no other text, so
-    a later stretch of a longer talk is used."""
+    a later stretch of a longer talk is used.
+    """
     return talk(number, EVENT_S * 2)[int(EVENT_S * RATE_HZ) :]
 
 
@@ -101,14 +125,35 @@ def _path(kind: str, rng: np.random.Generator) -> SoundPath:
     noise = str(rng.choice(["white", "pink", "hum"]))
     rt60 = float(rng.uniform(0.2, 0.6))
     if kind == "far":
-        return SoundPath(rt60_s=rng.uniform(0.4, 1.0), direct_db=rng.uniform(-8, -2), snr_db=rng.uniform(10, 30), noise=noise, microphone=True)  # fmt: skip
+        return SoundPath(
+            rt60_s=rng.uniform(0.4, 1.0),
+            direct_db=rng.uniform(-8, -2),
+            snr_db=rng.uniform(10, 30),
+            noise=noise,
+            microphone=True,
+        )
     if kind == "playback":
-        return SoundPath(rt60_s=rt60, direct_db=rng.uniform(-3, 6), snr_db=rng.uniform(0, 20), noise=noise, microphone=True, loudspeaker=True)  # fmt: skip
+        return SoundPath(
+            rt60_s=rt60,
+            direct_db=rng.uniform(-3, 6),
+            snr_db=rng.uniform(0, 20),
+            noise=noise,
+            microphone=True,
+            loudspeaker=True,
+        )
     if kind == "deep-noise":
-        return SoundPath(rt60_s=rt60, direct_db=rng.uniform(0, 10), snr_db=rng.uniform(-10, 0), noise=noise, microphone=True)  # fmt: skip
+        return SoundPath(
+            rt60_s=rt60, direct_db=rng.uniform(0, 10), snr_db=rng.uniform(-10, 0), noise=noise, microphone=True
+        )
     if kind == "noise":
-        return SoundPath(rt60_s=rt60, direct_db=rng.uniform(3, 12), snr_db=rng.uniform(0, 10), noise=noise, microphone=True)  # fmt: skip
+        return SoundPath(
+            rt60_s=rt60, direct_db=rng.uniform(3, 12), snr_db=rng.uniform(0, 10), noise=noise, microphone=True
+        )
     if kind == "near":
-        return SoundPath(microphone=True, direct_db=rng.uniform(10, 20), snr_db=rng.uniform(20, 40), noise=noise, rt60_s=rt60)  # fmt: skip
+        return SoundPath(
+            microphone=True, direct_db=rng.uniform(10, 20), snr_db=rng.uniform(20, 40), noise=noise, rt60_s=rt60
+        )
     clip = float(rng.uniform(0, 9)) if rng.random() < 0.3 else None
-    return SoundPath(rt60_s=rt60, direct_db=rng.uniform(2, 10), snr_db=rng.uniform(8, 30), noise=noise, microphone=True, clip_db=clip)  # fmt: skip
+    return SoundPath(
+        rt60_s=rt60, direct_db=rng.uniform(2, 10), snr_db=rng.uniform(8, 30), noise=noise, microphone=True, clip_db=clip
+    )

@@ -6,7 +6,7 @@ from pathlib import Path
 import av
 import numba
 import numpy as np
-from scipy.signal import butter, oaconvolve, resample_poly, sosfilt
+from scipy.signal import butter, oaconvolve, resample_poly, sosfilt, sosfiltfilt
 
 RATE_HZ = 48000
 
@@ -43,9 +43,11 @@ def room_response(rng: np.random.Generator, rt60_s: float, direct_db: float) -> 
 
 def clocked(sound: np.ndarray, offset_s: float, rate: float, duration_s: float, rate_hz: int = RATE_HZ) -> np.ndarray:
     """What a recorder that starts at `offset_s` with a clock of `rate` stores: sample i shows the event at
-    offset_s + i / rate_hz / rate. Sound beyond the event is silence."""
+    offset_s + i / rate_hz / rate. Sound beyond the event is silence.
+    """
     if rate_hz < RATE_HZ:
-        sound = sosfilt(butter(8, 0.45 * rate_hz, fs=RATE_HZ, output="sos"), sound)
+        # Both ways, so that it delays nothing: the truth must stay the truth.
+        sound = sosfiltfilt(butter(6, 0.45 * rate_hz, fs=RATE_HZ, output="sos"), sound)
     # Four times finer, six-point Lagrange between: below -110 dB up to 15 kHz, and unlike the program's own method.
     fine = resample_poly(sound.astype(np.float64), 4, 1)
     times = offset_s + np.arange(round(duration_s * rate_hz)) / rate_hz / rate
@@ -102,7 +104,7 @@ def heard(event: np.ndarray, path: SoundPath, rng: np.random.Generator) -> np.nd
     return np.asarray(sound)
 
 
-CODECS = {"mp3": ("libmp3lame", "mp3"), "aac": ("aac", "mp4"), "opus": ("libopus", "ogg"), "vorbis": ("libvorbis", "ogg")}
+CODECS = {"mp3": ("libmp3lame", "mp3"), "aac": ("aac", "mp4"), "opus": ("libopus", "ogg")}
 
 
 def encode(path: Path, sound: np.ndarray, rate_hz: int, codec: str, bit_rate: int = 96000) -> None:

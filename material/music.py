@@ -81,6 +81,10 @@ def piece(seed: int, duration_s: float, *, looped: bool | None = None) -> np.nda
             add((bar16 * 16 + beat) * beat_s + (0 if looped else rng.normal(0, 0.006)), part, 0.25)
         for _ in range(3):
             # A free melody on top, which no loop repeats.
-            add((bar16 * 16 + rng.uniform(0, 15)) * beat_s, pipe(rng, pitch(int(rng.integers(5, 14))), rng.uniform(0.6, 2.0)), 0.12)  # fmt: skip
+            add(
+                (bar16 * 16 + rng.uniform(0, 15)) * beat_s,
+                pipe(rng, pitch(int(rng.integers(5, 14))), rng.uniform(0.6, 2.0)),
+                0.12,
+            )
     sound = sound[:total]
     return (sound / max(np.abs(sound).max(), 1e-9) * 0.7).astype(np.float32)

@@ -5,7 +5,7 @@ from pathlib import Path
 import av
 import numpy as np
 import soundfile
-from scipy.signal import butter, fftconvolve, sosfilt
+from scipy.signal import butter, oaconvolve, sosfilt
 
 from material.devices import RATE_HZ, SoundPath, clocked, encode, heard, noise_of, room_response
 from material.music import piece
@@ -39,7 +39,13 @@ def event() -> tuple[np.ndarray, np.ndarray]:
     at = 9.0
     lines = LINES * 2
     for i, line in enumerate(lines):
-        said = say(line, voice="en-gb-scotland", variant="m3", words_per_minute=148 + int(rng.integers(-6, 7)), pitch=38 + int(rng.integers(-4, 5)))  # fmt: skip
+        said = say(
+            line,
+            voice="en-gb-scotland",
+            variant="m3",
+            words_per_minute=148 + int(rng.integers(-6, 7)),
+            pitch=38 + int(rng.integers(-4, 5)),
+        )
         start = int(at * RATE_HZ)
         end = min(total, start + said.size)
         if start >= total:
@@ -51,7 +57,9 @@ def event() -> tuple[np.ndarray, np.ndarray]:
             for t in np.sort(rng.uniform(at - 0.8, at + 3.0, 160)):
                 j = int(t * RATE_HZ)
                 if j + 2000 < clap_end:
-                    around[j : j + 2000] += rng.standard_normal(2000) * np.exp(-np.arange(2000) / 160) * rng.uniform(0.05, 0.25)  # fmt: skip
+                    around[j : j + 2000] += (
+                        rng.standard_normal(2000) * np.exp(-np.arange(2000) / 160) * rng.uniform(0.05, 0.25)
+                    )
             at += 4.0
     wheel = noise_of(rng, "pink", total) * (0.006 + 0.003 * np.sin(2 * np.pi * np.arange(total) / RATE_HZ / 3.1))
     return voice / np.abs(voice).max(), around + sosfilt(butter(2, 900, fs=RATE_HZ, output="sos"), wheel)
@@ -67,7 +75,7 @@ def write_talk(folder: Path) -> list[Path]:
     def at(path: SoundPath, offset_s: float, ppm: float, length_s: float, rate_hz: int = RATE_HZ) -> np.ndarray:
         return clocked(heard(mixed, path, rng), offset_s, 1 + ppm * 1e-6, length_s, rate_hz)
 
-    desk = np.stack([fftconvolve(mixed, room_response(rng, 0.35, db))[: mixed.size] for db in (14.0, 12.0)])
+    desk = np.stack([oaconvolve(mixed, room_response(rng, 0.35, db))[: mixed.size] for db in (14.0, 12.0)])
     desk = (desk / np.abs(desk).max() * 0.6 + rng.standard_normal(desk.shape) * 2e-4)[:, int(4 * RATE_HZ) :]
     soundfile.write(folder / "Desk recorder.wav", desk.T, RATE_HZ, subtype="PCM_24")
 
@@ -84,8 +92,18 @@ def write_talk(folder: Path) -> list[Path]:
     soundfile.write(folder / "Lapel.wav", lapel, 48000, subtype="PCM_16")
     stray = talk(905, 40.0) * 0.7 + piece(906, 40.0)[: int(40 * RATE_HZ)] * 0.2
     encode(folder / "Take 09.mp3", stray, RATE_HZ, "mp3", 96000)
-    return [folder / name for name in ("Desk recorder.wav", "Camera north.mp4", "Camera gallery.mp4", "Pocket recorder.wav",
-                                       "Phone, back row.m4a", "Lapel.wav", "Take 09.mp3")]  # fmt: skip
+    return [
+        folder / name
+        for name in (
+            "Desk recorder.wav",
+            "Camera north.mp4",
+            "Camera gallery.mp4",
+            "Pocket recorder.wav",
+            "Phone, back row.m4a",
+            "Lapel.wav",
+            "Take 09.mp3",
+        )
+    ]
 
 
 def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: str) -> None:
@@ -99,15 +117,16 @@ def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: s
         audio = container.add_stream(codec, rate=RATE_HZ, layout="mono")
         audio.bit_rate = 96000
         warm = np.array([1.0, 0.72, 0.36]) * (1 - hue) + np.array([0.5, 0.65, 1.0]) * hue
-        # Five pictures a second are enough to see that it moves.
+        # Five different pictures a second are enough to see that it moves.
         for number in range(0, int(seconds * 25), 5):
             t = number / 25
             cx, cy = width * (0.5 + 0.3 * np.sin(t / 9)), height * (0.55 + 0.1 * np.sin(t / 5))
             glow = np.exp(-((x - cx) ** 2 + (y - cy) ** 2) / 700) * (0.8 + 0.2 * np.sin(t * 2.3)) + 0.06
             rgb = (np.clip(glow[..., None] * warm, 0, 1) * 255).astype(np.uint8)
-            frame = av.VideoFrame.from_ndarray(rgb, "rgb24")
-            frame.pts = number
-            container.mux(picture.encode(frame))
+            for repeat in range(5):
+                frame = av.VideoFrame.from_ndarray(rgb, "rgb24")
+                frame.pts = number + repeat
+                container.mux(picture.encode(frame))
         container.mux(picture.encode(None))
         for start in range(0, sound.size, 48000):
             frame = av.AudioFrame.from_ndarray(sound[None, start : start + 48000].astype(np.float32), "fltp", "mono")

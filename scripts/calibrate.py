@@ -52,14 +52,22 @@ def judge(seed: int) -> dict:
 def ece(confidence: np.ndarray, right: np.ndarray, bins: int = 10) -> float:
     """Expected calibration error (Naeini et al., AAAI 2015)."""
     which = np.minimum((confidence * bins).astype(int), bins - 1)
-    return float(sum(abs(confidence[which == b].mean() - right[which == b].mean()) * (which == b).mean() for b in range(bins) if (which == b).any()))  # fmt: skip
+    return float(
+        sum(
+            abs(confidence[which == b].mean() - right[which == b].mean()) * (which == b).mean()
+            for b in range(bins)
+            if (which == b).any()
+        )
+    )
 
 
 def report(rows: list[dict]) -> None:
     kinds = defaultdict(list)
     for row in rows:
         kinds[row["kind"]].append(row)
-    print(f"{'kind':14s} {'n':>4s} {'right':>6s} {'placed':>6s} {'wrong':>5s} {'<1ms':>6s} {'med µs':>8s} {'ppm med':>8s}")
+    print(
+        f"{'kind':14s} {'n':>4s} {'right':>6s} {'placed':>6s} {'wrong':>5s} {'<1ms':>6s} {'med µs':>8s} {'ppm med':>8s}"
+    )
     for kind, some in sorted(kinds.items()):
         placed = [r for r in some if r["status"] == "placed"]
         wrong = [r for r in placed if not r["right"]]
@@ -68,8 +76,10 @@ def report(rows: list[dict]) -> None:
         within = np.mean([e < 1e-3 for e in errors]) if errors else float("nan")
         right = np.mean([r["right"] for r in some])
         ppm = [abs(r["ppm_error"]) for r in placed if r["right"]]
-        print(f"{kind:14s} {len(some):4d} {right:6.3f} {len(placed) / len(some):6.3f} {len(wrong):5d} {within:6.3f} "
-              f"{np.median(mid) * 1e6 if mid else float('nan'):8.2f} {np.median(ppm) if ppm else float('nan'):8.3f}")  # fmt: skip
+        print(
+            f"{kind:14s} {len(some):4d} {right:6.3f} {len(placed) / len(some):6.3f} {len(wrong):5d} {within:6.3f} "
+            f"{np.median(mid) * 1e6 if mid else float('nan'):8.2f} {np.median(ppm) if ppm else float('nan'):8.3f}"
+        )
         for r in wrong:
             print("   WRONG", r["name"], r["confidence"], r["errors_s"], r["support"], r["rival"])
 
@@ -77,7 +87,12 @@ def report(rows: list[dict]) -> None:
 def fit(rows: list[dict]) -> None:
     used = [r for r in rows if r["support"]]
     names = list(WEIGHTS)
-    x = np.array([[describe(Support(**r["support"]), Support(**r["rival"]) if r["rival"] else None)[n] for n in names] for r in used])  # fmt: skip
+    x = np.array(
+        [
+            [describe(Support(**r["support"]), Support(**r["rival"]) if r["rival"] else None)[n] for n in names]
+            for r in used
+        ]
+    )
     y = np.array([r["right"] for r in used], float)
 
     def solve(x: np.ndarray, y: np.ndarray) -> np.ndarray:
@@ -86,7 +101,9 @@ def fit(rows: list[dict]) -> None:
             # A light prior (ridge) keeps separable data from running to infinite certainty.
             return float(np.logaddexp(0, np.where(y > 0, -logit, logit)).sum() + 0.02 * (w[1:] ** 2).sum())
 
-        return minimize(loss, np.zeros(x.shape[1] + 1), method="L-BFGS-B", bounds=[(None, None)] + [(0, None)] * x.shape[1]).x  # fmt: skip
+        return minimize(
+            loss, np.zeros(x.shape[1] + 1), method="L-BFGS-B", bounds=[(None, None)] + [(0, None)] * x.shape[1]
+        ).x
 
     folds = np.arange(len(y)) % 5
     predicted = np.zeros(len(y))
@@ -97,10 +114,17 @@ def fit(rows: list[dict]) -> None:
     print("INTERCEPT =", round(float(w[0]), 3))
     print("WEIGHTS =", {n: round(float(v), 3) for n, v in zip(names, w[1:], strict=True)})
     print("cross-validated ECE", round(ece(predicted, y), 4), "Brier", round(float(np.mean((predicted - y) ** 2)), 4))
-    now = np.array([confidence_of(Support(**r["support"]), Support(**r["rival"]) if r["rival"] else None) for r in used])
+    now = np.array(
+        [confidence_of(Support(**r["support"]), Support(**r["rival"]) if r["rival"] else None) for r in used]
+    )
     print("ECE of the model in the program", round(ece(now, y), 4))
     for r, p in sorted(zip(used, predicted, strict=True), key=lambda a: -abs(a[1] - a[0]["right"]))[:12]:
-        print(f"  {r['name']:20s} right={r['right']} p={p:.3f}", {k: round(v, 3) for k, v in r["support"].items()}, "rival", r["rival"] and round(r["rival"]["score"], 3))  # fmt: skip
+        print(
+            f"  {r['name']:20s} right={r['right']} p={p:.3f}",
+            {k: round(v, 3) for k, v in r["support"].items()},
+            "rival",
+            r["rival"] and round(r["rival"]["score"], 3),
+        )
 
 
 def main() -> None:

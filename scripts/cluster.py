@@ -38,24 +38,51 @@ class Cluster:
             self._reachable_for_postgres()
         if not (data / "PG_VERSION").exists():
             if data.exists() and any(data.iterdir()):
-                raise ClusterError(f"The database folder {data} is broken: it has no PG_VERSION. Move it away and start again.")
-            self._run("initdb", "-D", str(data), "-U", "gullywind", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")
+                raise ClusterError(
+                    f"The database folder {data} is broken: it has no PG_VERSION. Move it away and start again."
+                )
+            self._run(
+                "initdb",
+                "-D",
+                str(data),
+                "-U",
+                "gullywind",
+                "-A",
+                "trust",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--no-sync",
+            )
         running = self._running_port(data)
         if running:
             self.port = running
         else:
             self.port = free_port()
-            options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c fsync=on -c max_connections=80"
+            options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=80"
             try:
-                self._run("pg_ctl", "-D", str(data), "-l", str(self.folder / "log"), "-w", "-t", "30", "-o", options, "start")
+                self._run(
+                    "pg_ctl", "-D", str(data), "-l", str(self.folder / "log"), "-w", "-t", "30", "-o", options, "start"
+                )
             except ClusterError as error:
                 raise ClusterError(f"The database does not start; its log is {self.folder / 'log'}. {error}") from error
         self.create("gullywind")
 
     def create(self, database: str) -> None:
         """Create a database unless it is there."""
-        there = self._run("psql", "-h", "127.0.0.1", "-p", str(self.port), "-U", "gullywind", "-d", "postgres", "-Atc",
-                          f"SELECT 1 FROM pg_database WHERE datname = '{database}'")
+        there = self._run(
+            "psql",
+            "-h",
+            "127.0.0.1",
+            "-p",
+            str(self.port),
+            "-U",
+            "gullywind",
+            "-d",
+            "postgres",
+            "-Atc",
+            f"SELECT 1 FROM pg_database WHERE datname = '{database}'",
+        )
         if there.strip() != "1":
             self._run("createdb", "-h", "127.0.0.1", "-p", str(self.port), "-U", "gullywind", database)
 
@@ -89,7 +116,9 @@ class Cluster:
         environment = {k: v for k, v in os.environ.items() if not k.startswith("PG")}
         log = self.folder / "last-output"
         with log.open("w") as out:
-            done = subprocess.run(command, stdout=out, stderr=subprocess.STDOUT, env=environment, cwd="/", stdin=subprocess.DEVNULL)
+            done = subprocess.run(
+                command, stdout=out, stderr=subprocess.STDOUT, env=environment, cwd="/", stdin=subprocess.DEVNULL
+            )
         text = log.read_text()
         if done.returncode:
             raise ClusterError(f"{program} said: {' '.join(text.split())[-300:]}")
@@ -101,5 +130,3 @@ def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
-
-

@@ -27,7 +27,10 @@ def main() -> int:
     given = parser.parse_args()
     port = int(os.environ.get("GULLYWIND_PORT", "8470"))
     if _taken(port):
-        print(f"Port {port} is taken by another program. Stop it, or choose another: GULLYWIND_PORT=8471 make demo", file=sys.stderr)
+        print(
+            f"Port {port} is taken by another program. Stop it, or choose another: GULLYWIND_PORT=8471 make demo",
+            file=sys.stderr,
+        )
         return 1
     cluster = Cluster(given.data / "postgres")
     children: list[subprocess.Popen[bytes]] = []
@@ -49,7 +52,7 @@ def main() -> int:
         from gullywind.store.migrate import migrate
 
         migrate(cluster.url())
-        children += [_child("gullywind.jobs.worker") for _ in range(WORKERS)]
+        children += [_child("gullywind.jobs") for _ in range(WORKERS)]
         children.append(_child("gullywind.api.serve", str(port)))
         _wait_until_up(port, children)
         if given.demo:
@@ -57,7 +60,9 @@ def main() -> int:
 
             load_demo(given.data / "demo")
         if given.dev:
-            children.append(subprocess.Popen(["npm", "run", "--silent", "dev"], cwd=ROOT / "web", start_new_session=True))
+            children.append(
+                subprocess.Popen(["npm", "run", "--silent", "dev"], cwd=ROOT / "web", start_new_session=True)
+            )
         print(f"Gullywind is ready: http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
         while all(child.poll() is None for child in children):
             time.sleep(0.5)

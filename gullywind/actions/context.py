@@ -9,7 +9,7 @@ from gullywind.store.files import MediaFolder
 
 
 class Queue(Protocol):
-    """Queues a job by its task's name on a database connection, so that it commits or vanishes with the caller's rows."""
+    """Queues a job by its task's name on a connection, so that it commits or vanishes with the caller's rows."""
 
     def defer(self, connection: object, task: str, work_id: UUID) -> int:
         """Returns the job's number in the queue."""

@@ -21,8 +21,21 @@ from gullywind.store.recordings import get_recording, list_recordings, reference
 from gullywind.store.tables import DeliveryRow, RecordingRow, WorkKind
 from gullywind.store.works import delivery_of_work
 
-REPORT_FIELDS = ["name", "file", "status", "offset_s", "rate", "clock_ppm", "polarity", "confidence",
-                 "residual_median_ms", "residual_p95_ms", "windows", "last_change", "notes"]  # fmt: skip
+REPORT_FIELDS = [
+    "name",
+    "file",
+    "status",
+    "offset_s",
+    "rate",
+    "clock_ppm",
+    "polarity",
+    "confidence",
+    "residual_median_ms",
+    "residual_p95_ms",
+    "windows",
+    "last_change",
+    "notes",
+]
 
 
 def request_delivery(
@@ -73,9 +86,14 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         try:
             path = folder / f"{name}.wav"
             render_file(
-                sound, facts, time_map, ref_facts, path, form=form,
+                sound,
+                facts,
+                time_map,
+                ref_facts,
+                path,
+                form=form,
                 checkpoint=lambda done, i=i: checkpoint((i + done) / len(items)),  # type: ignore[misc]
-            )  # fmt: skip
+            )
         finally:
             sound.close()
         written.append(path)

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import numpy as np
 
+from gullywind.core.facts import MediaFacts
 from gullywind.core.features.extract import BLOCK_SAMPLES, Heard, listen
 from gullywind.core.peaks import PeakBuilder
 from gullywind.core.sound import Listening, listening_views
 from gullywind.core.units import Checkpoint, Samples, no_checkpoint
 from gullywind.formats.derived import SPOOL, load_heard, save_heard, save_peaks
-from gullywind.formats.facts import MediaFacts
 from gullywind.formats.loudness import LoudnessMeter
 from gullywind.formats.media import Sound, open_media
 from gullywind.store.files import MediaFolder
@@ -32,9 +32,7 @@ def open_stored(folder: MediaFolder, content_hash: str) -> tuple[Sound, MediaFac
     return open_media(folder.original(content_hash), folder.derived(content_hash) / SPOOL)
 
 
-def listen_to_media(
-    folder: MediaFolder, content_hash: str, *, checkpoint: Checkpoint = no_checkpoint
-) -> MediaReport:
+def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Checkpoint = no_checkpoint) -> MediaReport:
     """Decode if need be, then read once for peaks and loudness and once for features; raises `UnreadableError`."""
     original, derived = folder.original(content_hash), folder.derived(content_hash)
     sound, facts = open_media(original, derived / SPOOL, checkpoint=lambda done: checkpoint(0.4 * done))

@@ -2,7 +2,7 @@
 
 import os
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,9 +11,9 @@ from gullywind.actions.render_file import render_file
 from gullywind.core.align import PreparedReference, align_recording, hear, prepare_reference
 from gullywind.core.errors import GullywindError
 from gullywind.core.evidence import Note
+from gullywind.core.facts import MediaFacts
 from gullywind.core.units import Checkpoint
 from gullywind.core.windows import MapAll
-from gullywind.formats.facts import MediaFacts
 from gullywind.formats.media import Sound, open_media
 from gullywind.formats.result_json import RecordingResult
 

@@ -39,7 +39,9 @@ def create_project(session: Session, name: str, frame_rate: float) -> ProjectRow
 def checked_frame_rate(frame_rate: float) -> float:
     """One of the frame rates in use."""
     if frame_rate not in FRAME_RATES:
-        raise InputError(f"The frame rate must be one of {', '.join(f'{f:g}' for f in FRAME_RATES)}, got {frame_rate:g}.")
+        raise InputError(
+            f"The frame rate must be one of {', '.join(f'{f:g}' for f in FRAME_RATES)}, got {frame_rate:g}."
+        )
     return frame_rate
 
 

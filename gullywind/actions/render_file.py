@@ -2,9 +2,9 @@
 
 from pathlib import Path
 
+from gullywind.core.facts import MediaFacts
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.formats.facts import MediaFacts
 from gullywind.formats.media import Sound
 from gullywind.formats.wav import SampleForm, write_wav
 

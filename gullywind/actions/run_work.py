@@ -43,7 +43,9 @@ def run_work(context: Context, work_id: UUID, do: Callable[[UUID, UUID | None, C
     except GullywindError as error:
         _end(context, work_id, WorkState.FAILED, str(error))
     except Exception:
-        _end(context, work_id, WorkState.FAILED, "Something went wrong in the program; the worker's log has the details.")
+        _end(
+            context, work_id, WorkState.FAILED, "Something went wrong in the program; the worker's log has the details."
+        )
         raise
     else:
         _end(context, work_id, WorkState.DONE, None)

@@ -28,11 +28,11 @@ def sentence_of(row: RecordingRow) -> str:
     if by_hand:
         return f"{start}, {clock}. Set by hand: {current.sentence}."
     assert judged is not None
-    sure = f"{judged.confidence * 100:.1f} % sure"
-    left = f" {judged.residual['median_ms']:.3f} ms left over." if judged.residual else ""
+    sure = f"{percent(judged.confidence)} % sure"
+    left = f" {short_time(judged.residual['median_ms'])} left over." if judged.residual else ""
     if judged.status == "unsure":
         return f"{start}, perhaps: only {sure}. Hear the places below and choose one."
-    return f"{start}, {clock}.{left} {sure}."
+    return f"{start}, {clock}.{left} {sure[0].upper()}{sure[1:]}."
 
 
 def facts_line(media: MediaRow) -> str:
@@ -56,6 +56,18 @@ def facts_line(media: MediaRow) -> str:
     if media.truncated:
         parts.append("cut off")
     return " · ".join(part for part in parts if part)
+
+
+def percent(confidence: float) -> str:
+    """A probability in per cent; nothing is ever wholly sure."""
+    return "over 99.9" if confidence > 0.999 else f"{confidence * 100:.1f}"
+
+
+def short_time(value_ms: float) -> str:
+    """A small time in the unit that reads best."""
+    if value_ms < 0.0001:
+        return "under 0.1 µs"
+    return f"{value_ms * 1e3:.1f} µs" if value_ms < 0.01 else f"{value_ms:.2f} ms"
 
 
 def _seconds(value_s: float) -> str:

@@ -37,8 +37,16 @@ def create_app(settings: Settings | None) -> FastAPI:
             await listening
         app.state.context.database.dispose()
 
-    app = FastAPI(title="Gullywind", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None,
-                  openapi_url="/api/openapi.json", responses=PROBLEMS, generate_unique_id_function=lambda r: r.name)  # fmt: skip
+    app = FastAPI(
+        title="Gullywind",
+        version=__version__,
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses=PROBLEMS,
+        generate_unique_id_function=lambda r: r.name,
+    )
     add_handlers(app)
     api = APIRouter(prefix="/api")
     for part in (projects, recordings, deliveries, events):

@@ -19,7 +19,9 @@ def add_to(commands: Any) -> None:
     )
     parser.add_argument("reference", metavar="REFERENCE", type=Path)
     parser.add_argument("recordings", metavar="RECORDING", type=Path, nargs="+")
-    parser.add_argument("--match", choices=["same", "performance"], default="same", help="same event (default) or another performance")  # fmt: skip
+    parser.add_argument(
+        "--match", choices=["same", "performance"], default="same", help="same event (default) or another performance"
+    )
     parser.add_argument("--closeness", type=float, default=None, metavar="X", help="with --match performance: 0 to 1")
     parser.add_argument("--render", type=Path, metavar="DIR", help="write each placed recording into DIR")
     parser.add_argument("--json", metavar="FILE", help="write the result as JSON to FILE, - for standard output")

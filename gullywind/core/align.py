@@ -21,6 +21,10 @@ STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
 #: Coarse rivals below this share of the best are not checked once the best has proved strong.
 RIVAL_SHARE = 0.6
 MOST_LONG_LOOKS = 5
+#: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
+RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
+#: Below this quality windows are made long.
+LONG_BELOW_QUALITY = 12.0
 #: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
 #: exact: then samples can be copied untouched.
 EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
@@ -86,10 +90,9 @@ def align_recording(
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
     if not verified:
         return _nothing(notes, shown)
-    best = verified[0]
-    refined = refine_line(best, map_all=map_all)
+    refined = _refine(verified, map_all)
     checkpoint(0.95)
-    return _judge(best, refined, verified[1:], recording, notes, shown)
+    return _judge(refined, verified, notes, shown)
 
 
 def _verify(
@@ -133,14 +136,31 @@ def _is_strong(verified: Verified) -> bool:
     return verified.support.chance_nats >= STRONG_NATS and verified.support.quality >= STRONG_QUALITY
 
 
+def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
+    """The best place and all that come near it, refined alike, best first.
+
+    In repeating music several places agree with themselves; only the whole overlap, measured in the same windows, tells
+    which one agrees most.
+    """
+    best = verified[0]
+    near = [
+        one
+        for one in verified[1:]
+        if one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score
+    ]
+    long_windows = best.support.quality < LONG_BELOW_QUALITY
+    refined = [
+        refine_line(one, long_windows=long_windows, map_all=map_all) for one in [best, *near[: MOST_CANDIDATES - 1]]
+    ]
+    return sorted(refined, key=lambda r: -r.support.score * (0.02 + r.support.chance_nats))
+
+
 def _judge(
-    best: Verified,
-    refined: Refined,
-    rivals: Sequence[Verified],
-    recording: Sequence[Heard],
-    notes: tuple[Note, ...],
-    curve: Curve,
+    refined_all: Sequence[Refined], verified: Sequence[Verified], notes: tuple[Note, ...], curve: Curve
 ) -> Alignment:
+    refined, best = refined_all[0], refined_all[0].verified
+    done = {id(one.verified) for one in refined_all}
+    rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
     rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
     support = replace(refined.support, chance_nats=max(refined.support.chance_nats, best.support.chance_nats))
     confidence = confidence_of(support, rival)
@@ -157,9 +177,18 @@ def _judge(
     residual = _residual(refined)
     if status is Status.UNPLACED:
         return Alignment(
-            status, None, polarity, confidence, tuple(candidates[:MOST_CANDIDATES]), None, notes,
-            trace=refined.lags, curve=curve, support=support, rival_support=rival,
-        )  # fmt: skip
+            status,
+            None,
+            polarity,
+            confidence,
+            tuple(candidates[:MOST_CANDIDATES]),
+            None,
+            notes,
+            trace=refined.lags,
+            curve=curve,
+            support=support,
+            rival_support=rival,
+        )
     more = _placed_notes(line, duration_s, polarity, best, support.overlap_s)
     if rival and rival.score >= REPEATS_FROM * support.score:
         where = ", ".join(f"{c.offset_s:.3f} s" for c in candidates[1:3])

@@ -104,9 +104,9 @@ def measure_window(
     return _peak(s_xy, s_xx, s_yy, plan, size=size, rate_hz=rate_hz, most_lag_s=most_lag_s)
 
 
-def _segments(view: Listening, centres_s: npt.NDArray[np.float64], size: int, rate_hz: int) -> (
-    npt.NDArray[np.complex64] | None
-):
+def _segments(
+    view: Listening, centres_s: npt.NDArray[np.float64], size: int, rate_hz: int
+) -> npt.NDArray[np.complex64] | None:
     """Spectra of Hann segments centred at exact times, shape (segments, size // 2 + 1); None if silent."""
     fs = view.sample_rate_hz
     margin_s = size / rate_hz * 0.5 + (0.02 if fs != rate_hz else 2 / fs)

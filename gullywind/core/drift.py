@@ -139,9 +139,11 @@ def fit_drift(t_ref: Floats, t_rec: Floats, strength: Floats, *, tolerance_s: fl
     inliers = np.abs(residual) <= tolerance_s
     rate = 1.0 + slope
     at_zero = centre + level - rate * centre
-    variance = float((weight * residual**2).sum() / max(weight.sum(), 1e-30))
-    effective = max(float(weight.sum() ** 2 / max((weight**2).sum(), 1e-30)) - 2, 0.5)
-    run_variance = float((weight * (run - np.average(run, weights=weight)) ** 2).sum() / weight.sum())
+    # The biweight itself shrinks what it keeps; the spread is taken over all kept windows at their plain strength.
+    kept = strength**2 * (weight > 0)
+    effective = max(float(kept.sum() ** 2 / max((kept**2).sum(), 1e-30)), 2.5)
+    variance = float((kept * residual**2).sum() / max(kept.sum(), 1e-30)) * effective / (effective - 2)
+    run_variance = float((kept * (run - np.average(run, weights=kept)) ** 2).sum() / kept.sum())
     offset_error = float(np.sqrt(variance / effective))
     ppm_error = float(np.sqrt(variance / effective / run_variance) * 1e6) if run_variance > 0 else np.inf
     return DriftFit(-at_zero / rate, rate, offset_error, ppm_error, residual, inliers)

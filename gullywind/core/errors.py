@@ -37,7 +37,7 @@ class ConflictError(GullywindError):
     code = "conflict"
 
 
-class Cancelled(GullywindError):
+class Cancelled(GullywindError):  # noqa: N818 - not an error of anyone, but an end
     """The person asked to stop the work."""
 
     code = "cancelled"

@@ -1,4 +1,4 @@
-"""Multi-resolution peaks for drawing: minimum, maximum and RMS of the mono mix in bins of 256, 1024, 4096 ... samples."""
+"""Multi-resolution peaks for drawing: minimum, maximum, RMS of the mono mix in bins of 256, 1024 ... samples."""
 
 import numpy as np
 import numpy.typing as npt

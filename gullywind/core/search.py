@@ -27,8 +27,9 @@ MOST_PPM = 400.0
 POOL_FRAMES = 5
 #: Peaks nearer than this are one place.
 SEPARATION_S = 0.35
-#: One probe may not outvote all others by a single loud coincidence.
-MOST_Z = 40.0
+#: Above this z grows only with its logarithm: one probe may not outvote all others by a single loud coincidence, yet
+#: the highest peak must stay the highest.
+FULL_Z = 20.0
 
 Row = npt.NDArray[np.float32]
 
@@ -36,7 +37,8 @@ Row = npt.NDArray[np.float32]
 @dataclass(frozen=True, slots=True)
 class CoarsePlace:
     """One possible place: `offset_s` at the recording's middle, its height `z` (robust standard deviations), and
-    `(t_rec, offset_s, z)` of the probes that speak for it."""
+    `(t_rec, offset_s, z)` of the probes that speak for it.
+    """
 
     offset_s: float
     z: float
@@ -137,14 +139,17 @@ def _standardise(curve: Row) -> Row:
     spread = np.median(np.abs(sample - middle)) * 1.4826
     if spread < 1e-6:
         return np.zeros_like(curve)
-    return np.clip((curve - middle) / spread, 0.0, MOST_Z)
+    z = np.maximum((curve - middle) / spread, 0.0)
+    high = z > FULL_Z
+    z[high] = FULL_Z * (1 + np.log(z[high] / FULL_Z))
+    return np.asarray(z, np.float32)
 
 
 def _pool(curve: Row) -> Row:
     rows = -(-curve.size // POOL_FRAMES)
     padded = np.zeros(rows * POOL_FRAMES, np.float32)
     padded[: curve.size] = curve
-    return padded.reshape(rows, POOL_FRAMES).max(axis=1)
+    return np.asarray(padded.reshape(rows, POOL_FRAMES).max(axis=1))
 
 
 def _add_at(total: Row, part: Row, first: int) -> None:

@@ -48,7 +48,7 @@ class Listening:
         block = self.source.read(start, stop)
         if len(self.channels) == 1:
             return np.ascontiguousarray(block[self.channels[0]])
-        mono = block[self.channels[0]].copy()
+        mono: Samples = block[self.channels[0]].copy()
         for channel in self.channels[1:]:
             mono += block[channel]
         mono *= np.float32(1 / len(self.channels))

@@ -42,12 +42,12 @@ class Piece:
     def to_recording(self, t_ref: Floats) -> Floats:
         """Recording times in s, same shape as `t_ref`; NaN outside the piece."""
         ref, rec = np.array(self.knots).T
-        return np.interp(t_ref, ref, rec, left=np.nan, right=np.nan)
+        return np.asarray(np.interp(t_ref, ref, rec, left=np.nan, right=np.nan))
 
     def to_reference(self, t_rec: Floats) -> Floats:
         """Reference times in s, same shape as `t_rec`; NaN outside the piece."""
         ref, rec = np.array(self.knots).T
-        return np.interp(t_rec, rec, ref, left=np.nan, right=np.nan)
+        return np.asarray(np.interp(t_rec, rec, ref, left=np.nan, right=np.nan))
 
     def shifted(self, by_s: float) -> Piece:
         """The same piece, `by_s` later in reference time."""
@@ -82,7 +82,7 @@ class TimeMap:
         """
         if not (np.isfinite(offset_s) and np.isfinite(rate) and rate > 0 and duration_s > 0):
             raise InputError(
-                f"a placement needs a finite offset, a rate and a duration above 0, got {offset_s}, {rate}, {duration_s}"
+                f"a placement needs a finite offset, and a rate and duration above 0, got {offset_s}, {rate}, {duration_s}"
             )
         return cls((Piece(((offset_s, 0.0), (offset_s + duration_s / rate, duration_s))),))
 

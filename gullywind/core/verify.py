@@ -96,14 +96,17 @@ def found_times(lags: tuple[WindowLag, ...], line: Line) -> tuple[Floats, Floats
 class Refined:
     """A line fitted twice at full rate, and the windows measured against it."""
 
+    verified: Verified
     line: Line
     fit: DriftFit
     lags: tuple[WindowLag, ...]
     support: Support
 
 
-def refine_line(verified: Verified, *, map_all: MapAll = map) -> Refined:
+def refine_line(verified: Verified, *, long_windows: bool, map_all: MapAll = map) -> Refined:
     """Measure again along the agreed line, with windows all along the overlap, and fit.
+
+    Rivals are to be refined with the same `long_windows`: scores of long and short windows do not compare.
 
     The second measurement starts from the first's line, so that drift inside a window no longer biases it.
     """
@@ -111,11 +114,9 @@ def refine_line(verified: Verified, *, map_all: MapAll = map) -> Refined:
     start_s, end_s = overlap_s(line, verified.reference, verified.recording)
     length = end_s - start_s
     count = int(np.clip(length / 10, 10, 48))
-    window_s = LONG_WINDOW_S if verified.support.quality < 12 else ROUGH_WINDOW_S
+    window_s = LONG_WINDOW_S if long_windows else ROUGH_WINDOW_S
     layout = lay_windows(start_s, end_s, count=count, window_s=window_s)
-    lags = measure_all(
-        verified.reference, verified.recording, line, layout, most_lag_s=FINE_LAG_S, map_all=map_all
-    )
+    lags = measure_all(verified.reference, verified.recording, line, layout, most_lag_s=FINE_LAG_S, map_all=map_all)
     if not lags:
         lags = verified.lags
     t_ref, t_rec, quality = found_times(lags, line)
@@ -132,7 +133,7 @@ def refine_line(verified: Verified, *, map_all: MapAll = map) -> Refined:
         for lag, late_s in zip(lags, late, strict=True)
     )
     support = _support(verified.place, lags, np.abs(late) <= FINE_TOLERANCE_S, length, layout.window_s)
-    return Refined(final, fit, lags, support)
+    return Refined(verified, final, fit, lags, support)
 
 
 def window_agrees(lag_ms: float, quality: float) -> bool:

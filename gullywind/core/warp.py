@@ -104,7 +104,7 @@ def _kernel_table() -> npt.NDArray[np.float64]:
 _TABLE = _kernel_table()
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)  # type: ignore[untyped-decorator]
+@numba.njit(cache=True, nogil=True, fastmath=True)
 def interpolate(sound: Samples, positions: Floats, table: Floats, into: Samples) -> None:
     """Write `sound` at fractional `positions` into `into`, all channels alike.
 

@@ -12,6 +12,9 @@ from gullywind.core.units import Floats, to_samples, to_seconds
 #: Runs a function over items, perhaps on several cores, in order.
 MapAll = Callable[[Callable[[float], WindowLag | None], Iterable[float]], Iterator[WindowLag | None]]
 
+#: Shorter windows hold too little sound in a room.
+LEAST_WINDOW_S = 1.0
+
 
 @dataclass(frozen=True, slots=True)
 class Line:
@@ -41,10 +44,11 @@ def overlap_s(line: Line, reference: Listening, recording: Listening) -> tuple[f
 def lay_windows(start_s: float, end_s: float, *, count: int, window_s: float) -> Layout:
     """Evenly spread windows that reach from edge to edge; shorter ones where the overlap is short.
 
-    Windows of a short overlap overlap each other by up to a half; at least two are laid.
+    Windows of a short overlap overlap each other by up to a half; at least two are laid. A short overlap is cut into
+    many short windows rather than few long ones: what must agree is several of them.
     """
     length = end_s - start_s
-    window_s = min(window_s, length / 2)
+    window_s = min(window_s, max(length / 4, LEAST_WINDOW_S), length / 2)
     count = max(2, min(count, int(length / (window_s / 2)) - 1))
     centres = np.linspace(start_s + window_s / 2, end_s - window_s / 2, count)
     return Layout(tuple(float(c) for c in centres), window_s)
@@ -68,7 +72,8 @@ def measure_all(
 
     def measure(centre_s: float) -> WindowLag | None:
         # On whole samples of the reference only the recording's side needs turning.
-        t_ref = to_seconds(to_samples(centre_s, reference.sample_rate_hz), reference.sample_rate_hz) + inside
+        whole_s = to_seconds(to_samples(centre_s, reference.sample_rate_hz), reference.sample_rate_hz)
+        t_ref = np.asarray(whole_s + inside, np.float64)
         plan = SegmentPlan(t_ref, line.to_recording(t_ref))
         return measure_window(reference, recording, plan, size=size, most_lag_s=most_lag_s)
 

@@ -1,7 +1,7 @@
 """Integrated loudness and sample peak (ITU-R BS.1770-4) by FFmpeg's meter, streamed."""
 
 import math
-from collections.abc import Iterable
+from fractions import Fraction
 
 import av
 import av.filter
@@ -22,7 +22,9 @@ class LoudnessMeter:
         self._position = 0
         self._integrated = -math.inf
         self._graph = av.filter.Graph()
-        source = self._graph.add_abuffer(sample_rate=sample_rate_hz, format="flt", layout=self._layout, time_base="1/1000")  # fmt: skip
+        source = self._graph.add_abuffer(
+            sample_rate=sample_rate_hz, format="flt", layout=self._layout, time_base=Fraction(1, sample_rate_hz)
+        )
         meter = self._graph.add("ebur128", "metadata=1:framelog=quiet")
         sink = self._graph.add("abuffersink")
         source.link_to(meter)

@@ -15,8 +15,8 @@ import numpy as np
 import soundfile
 
 from gullywind.core.errors import StorageError, UnreadableError
+from gullywind.core.facts import MediaFacts
 from gullywind.core.units import Checkpoint, Samples, no_checkpoint
-from gullywind.formats.facts import MediaFacts
 from gullywind.formats.riff import riff_facts
 
 #: libsndfile reads these anywhere at once; seeking in compressed streams is not exact, those are spooled.
@@ -103,14 +103,14 @@ def open_media(path: Path, spool: Path, *, checkpoint: Checkpoint = no_checkpoin
     UnreadableError : no sound in it that can be decoded; the message says why, in the editor's words.
     StorageError : the spool could not be written.
     """
+    if path.is_dir():
+        raise UnreadableError("is a folder, not a recording")
     try:
         size = path.stat().st_size
         with path.open("rb"):
             pass
     except OSError as error:
         raise UnreadableError(f"cannot be opened: {(error.strerror or 'unknown reason').lower()}") from error
-    if path.is_dir():
-        raise UnreadableError("is a folder, not a recording")
     if size == 0:
         raise UnreadableError("is empty: 0 bytes")
     in_place = _open_in_place(path)

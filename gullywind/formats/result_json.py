@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from gullywind.core.evidence import Alignment, Note, Status
-from gullywind.formats.facts import MediaFacts
+from gullywind.core.facts import MediaFacts
 
 VERSION = 1
 

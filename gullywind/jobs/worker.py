@@ -1,4 +1,4 @@
-"""A worker process: `python -m gullywind.jobs.worker`. Any number may run, on any machine that sees database and media."""
+"""A worker process: `python -m gullywind.jobs`. Any number may run, on any machine that sees database and media."""
 
 import asyncio
 import logging
@@ -8,7 +8,6 @@ import procrastinate
 from gullywind.jobs.tasks import HEARTBEAT_S, STALLED_AFTER_S, register_tasks, rescue_stalled
 from gullywind.settings import Settings
 from gullywind.store.queue import driver_url
-
 
 RESCUE_EVERY_S = 5.0
 
@@ -52,7 +51,3 @@ def main() -> None:
     """Run one worker."""
     logging.basicConfig(level=logging.WARNING, format="worker %(levelname)s %(name)s: %(message)s")
     asyncio.run(work(Settings.from_environment()))
-
-
-if __name__ == "__main__":
-    main()

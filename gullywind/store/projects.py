@@ -32,4 +32,4 @@ def check_version(row: ProjectRow | RecordingRow, version: int) -> None:
 def count_recordings(session: Session) -> dict[UUID, int]:
     """How many recordings each project has."""
     rows = session.execute(select(RecordingRow.project_id, func.count()).group_by(RecordingRow.project_id))
-    return {project_id: count for project_id, count in rows}
+    return dict(rows)

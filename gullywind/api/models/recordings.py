@@ -6,7 +6,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
-from gullywind.actions.words import facts_line, sentence_of
+from gullywind.actions.words import facts_line, percent, sentence_of, short_time
 from gullywind.core.verify import window_agrees
 from gullywind.store.tables import RecordingRow
 
@@ -90,6 +90,8 @@ class JudgementOut(BaseModel):
     """What the program thinks of a recording, and why."""
 
     confidence: float
+    sure: str
+    left_over: str
     polarity: int
     residual_median_ms: float | None
     residual_p95_ms: float | None
@@ -127,7 +129,9 @@ class RecordingOut(BaseModel):
             status=status_of_recording(row),  # type: ignore[arg-type]
             media=_media(row),
             map=_map(row),
-            versions=[VersionOut(number=one.number, sentence=one.sentence, pieces=one.pieces) for one in row.map_versions],
+            versions=[
+                VersionOut(number=one.number, sentence=one.sentence, pieces=one.pieces) for one in row.map_versions
+            ],
             judgement=_judgement(row),
             sentence=sentence_of(row),
         )
@@ -193,12 +197,17 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
         return None
     return JudgementOut(
         confidence=judged.confidence,
+        sure=f"{percent(judged.confidence)} %".replace("over ", "> "),
+        left_over=short_time(judged.residual["median_ms"]) if judged.residual else "",
         polarity=judged.polarity,
         residual_median_ms=judged.residual["median_ms"] if judged.residual else None,
         residual_p95_ms=judged.residual["p95_ms"] if judged.residual else None,
         ppm_error=judged.ppm_error,
         candidates=[CandidateOut(**one) for one in judged.candidates],
         notes=[NoteOut(**one) for one in judged.notes],
-        trace=[WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, agrees=window_agrees(lag, q)) for t, lag, q, a in judged.trace],
+        trace=[
+            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, agrees=window_agrees(lag, q))
+            for t, lag, q, a in judged.trace
+        ],
         map_number=judged.map_number,
     )

@@ -106,9 +106,7 @@ def get_loupes(recording_id: UUID, context: ContextDep, session: SessionDep) -> 
 
 
 @router.get("/recordings/{recording_id}/timing")
-def get_timing(
-    recording_id: UUID, version: int, t_ref: float, context: ContextDep, session: SessionDep
-) -> TimingOut:
+def get_timing(recording_id: UUID, version: int, t_ref: float, context: ContextDep, session: SessionDep) -> TimingOut:
     """The timing difference at one moment of the reference, measured anew through one version of the map."""
     timing = measure_timing(context, session, recording_id, version, t_ref)
     return TimingOut(t_ref=timing.t_ref, lag_ms=timing.lag_ms, quality=timing.quality)
@@ -116,7 +114,7 @@ def get_timing(
 
 @router.get("/media/{content_hash}/peaks/{bin_samples}/{tile}", response_class=Response)
 def get_peaks(content_hash: str, bin_samples: int, tile: int, context: ContextDep) -> Response:
-    """A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved, little-endian. Bins: 1, 4, 16 ... 262144 samples."""
+    """A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved. Bins: 1, 4, 16 ... 262144 samples."""
     peaks = fetch_peaks(context, content_hash, bin_samples, tile)
     headers = {"Cache-Control": "private, max-age=31536000, immutable"}
     return Response(peaks.astype("<i2").tobytes(), media_type=BINARY, headers=headers)
@@ -131,7 +129,7 @@ def get_sound(
     samples: int = Query(gt=0, le=960_000),
     version: int | None = Query(None, description="version of the map; null: the current one"),
 ) -> Response:
-    """Sound in reference time through the map, at the reference's rate: float32, little-endian, channel after channel."""
+    """Sound in reference time through the map, at the reference's rate: float32, channel after channel."""
     chunk = fetch_sound(context, session, recording_id, version, first, samples)
     headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": "private, max-age=600"}
     return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)

@@ -4,6 +4,7 @@ Method: power spectra of short Hann windows, summed into bands, taken as logarit
 (room, level, microphone) and scaled to one variance, so that correlation weighs every band alike. Times in s.
 """
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -73,9 +74,9 @@ class BandExtractor:
         self._carry = mono[whole:].copy()
         # A plain average over `thin` samples: what folds down from above is weak in speech and music,
         # and folds in the same way in both recordings. A proper filter would cost more than the spectra.
-        thinned = mono[:whole:self._thin].copy()
+        thinned = mono[: whole : self._thin].copy()
         for phase in range(1, self._thin):
-            thinned += mono[phase:whole:self._thin]
+            thinned += mono[phase : whole : self._thin]
         self._tail = np.concatenate([self._tail, thinned])
         self._analyse()
 
@@ -122,7 +123,7 @@ def _band_matrix(size: int, rate_hz: float) -> npt.NDArray[np.float32]:
     bins_hz = np.arange(size // 2 + 1) * rate_hz / size
     matrix = np.zeros((bins_hz.size, BANDS), np.float32)
     edges = _band_edges_hz()
-    for band, (low, high) in enumerate(zip(edges, edges[1:], strict=False)):
+    for band, (low, high) in enumerate(itertools.pairwise(edges)):
         inside = (bins_hz >= low) & (bins_hz < high)
         if not inside.any():
             inside[np.argmin(np.abs(bins_hz - (low + high) / 2))] = True

@@ -7,7 +7,7 @@ from enum import StrEnum
 from sqlalchemy import BigInteger, CheckConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from gullywind.formats.facts import MediaFacts
+from gullywind.core.facts import MediaFacts
 from gullywind.store.tables.base import Base
 
 
@@ -47,8 +47,19 @@ class MediaRow(Base):
 
     def set_facts(self, facts: MediaFacts) -> None:
         """Take over what the file says of itself."""
-        for name in ("container", "codec", "sample_rate_hz", "channels", "samples", "bits", "is_float", "timecode",
-                     "time_reference_samples", "frame_rate", "truncated"):  # fmt: skip
+        for name in (
+            "container",
+            "codec",
+            "sample_rate_hz",
+            "channels",
+            "samples",
+            "bits",
+            "is_float",
+            "timecode",
+            "time_reference_samples",
+            "frame_rate",
+            "truncated",
+        ):
             setattr(self, name, getattr(facts, name))
 
     def to_facts(self) -> MediaFacts:

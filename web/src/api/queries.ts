@@ -49,6 +49,8 @@ export const deliveriesOptions = (projectId: string) =>
 
 /** Put a changed recording into the cached project, so that the screen answers before the next push. */
 export function putRecording(client: QueryClient, recording: Recording): void {
+  // What is on its way was asked for before this change, and would undo it on the screen.
+  void client.cancelQueries({ queryKey: ['project', recording.project_id] })
   client.setQueryData<Project>(['project', recording.project_id], (project) =>
     project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
   )

@@ -233,7 +233,7 @@ export interface paths {
         };
         /**
          * Get Peaks
-         * @description A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved, little-endian. Bins: 1, 4, 16 ... 262144 samples.
+         * @description A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved. Bins: 1, 4, 16 ... 262144 samples.
          */
         get: operations["get_peaks"];
         put?: never;
@@ -253,7 +253,7 @@ export interface paths {
         };
         /**
          * Get Sound
-         * @description Sound in reference time through the map, at the reference's rate: float32, little-endian, channel after channel.
+         * @description Sound in reference time through the map, at the reference's rate: float32, channel after channel.
          */
         get: operations["get_sound"];
         put?: never;
@@ -477,6 +477,10 @@ export interface components {
         JudgementOut: {
             /** Confidence */
             confidence: number;
+            /** Sure */
+            sure: string;
+            /** Left Over */
+            left_over: string;
             /** Polarity */
             polarity: number;
             /** Residual Median Ms */

@@ -20,7 +20,8 @@ export function useEdits(recording: Recording): Edits {
   const client = useQueryClient()
   const [pendingS, setPendingS] = useState(0)
   const state = useRef({ version: recording.version, owedS: 0, waiting: [] as EditWish[], busy: false })
-  if (!state.current.busy) state.current.version = recording.version
+  // A page that was asked for before an edit may arrive after it: versions only rise.
+  state.current.version = Math.max(state.current.version, recording.version)
 
   const send = useCallback(async () => {
     const s = state.current

@@ -185,7 +185,7 @@ function Table({ project }: { project: Project }) {
             <Text w="86px" textAlign="right">starts at</Text>
             <Text w="86px" textAlign="right">clock, ppm</Text>
             <Text w="78px" textAlign="right">left over</Text>
-            <Text w="52px" textAlign="right">sure</Text>
+            <Text w="62px" textAlign="right">sure</Text>
           </Flex>
           <Box
             ref={area}
@@ -198,7 +198,7 @@ function Table({ project }: { project: Project }) {
             onClick={(e) => player.seek(timeAt(view, e.nativeEvent.offsetX))}
           >
             {ticks(view, widthPx).timesS.map((t) => (
-              <Text key={t} position="absolute" bottom="1" left={`${xOf(view, t)}px`} pl="1" borderLeftWidth="1px" borderColor="border.emphasized" lineHeight="1" pointerEvents="none">
+              <Text key={t} position="absolute" bottom="5px" left={`${xOf(view, t)}px`} pl="1" borderLeftWidth="1px" borderColor="border.emphasized" lineHeight="1" pointerEvents="none">
                 {clock(t, 0)}
               </Text>
             ))}

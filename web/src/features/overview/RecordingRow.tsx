@@ -9,7 +9,7 @@ import type { Viewport } from '../bench/geometry/viewport'
 import { RenameField } from './RenameField'
 import { Strip } from './Strip'
 
-export const FACTS_PX = 496
+export const FACTS_PX = 504
 
 interface RowProps {
   project: Project
@@ -77,16 +77,17 @@ function Name({ recording, project, color }: { recording: Recording; project?: P
 function Facts({ recording }: { recording: Recording }) {
   const { map, judgement } = recording
   if (!map) return null
-  const left = judgement?.residual_median_ms
+  // What was measured holds for the map that it was measured through.
+  const measured = judgement && judgement.map_number === map.number ? judgement : null
   return (
     <Flex fontFamily="mono" fontSize="xs" textAlign="right">
       <Text w="86px">{clock(map.offset_s, 3)}</Text>
       <Text w="86px">{signed(map.clock_ppm, 1)}</Text>
       <Text w="78px" color="moss.fg">
-        {left == null ? '' : `${left.toFixed(left < 0.1 ? 3 : 2)} ms`}
+        {measured?.left_over}
       </Text>
-      <Text w="52px" color={recording.status === 'unsure' ? 'ochre.fg' : undefined}>
-        {judgement ? `${(judgement.confidence * 100).toFixed(1)}` : 'by hand'}
+      <Text w="62px" color={recording.status === 'unsure' ? 'ochre.fg' : undefined}>
+        {measured?.sure ?? 'by hand'}
       </Text>
     </Flex>
   )

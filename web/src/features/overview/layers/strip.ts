@@ -52,11 +52,15 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
 
 function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number): void {
   const trace = s.recording.judgement?.trace ?? []
+  const { map } = s.recording
+  if (!map) return
+  const [left, right] = [xOf(s.view, map.start_ref_s), xOf(s.view, map.end_ref_s)]
   trace.forEach((window, i) => {
     const before = trace[i - 1]?.t_ref ?? 2 * window.t_ref - (trace[i + 1]?.t_ref ?? window.t_ref + 1)
     const after = trace[i + 1]?.t_ref ?? 2 * window.t_ref - before
-    const x0 = xOf(s.view, (before + window.t_ref) / 2)
-    const x1 = xOf(s.view, (window.t_ref + after) / 2)
+    // The first and the last window stand for all up to the edge.
+    const x0 = i === 0 ? Math.max(left, xOf(s.view, 0)) : xOf(s.view, (before + window.t_ref) / 2)
+    const x1 = i === trace.length - 1 ? right : xOf(s.view, (window.t_ref + after) / 2)
     const agrees = window.agrees
     ctx.globalAlpha = agrees ? 0.45 + 0.55 * Math.min(Math.max(window.agreement, 0), 1) : 1
     ctx.fillStyle = agrees ? s.colors.agree : s.colors.differ

@@ -1,0 +1,132 @@
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from gullywind.command_line.main import main
+from material.devices import encode
+from tests.files import wav_bytes
+from tests.signals import RATE_HZ, busy, clocked
+
+
+def run(*arguments: object) -> tuple[int, str, str]:
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            status = main([str(one) for one in arguments])
+        except SystemExit as end:
+            status = int(end.code or 0)
+    return status, out.getvalue(), err.getvalue()
+
+
+class AlignTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.event = busy(60.0, 41)
+        cls.reference = cls.folder / "hall.wav"
+        cls.reference.write_bytes(wav_bytes(np.stack([cls.event, cls.event * 0.9])))
+
+    def write(self, name: str, body: bytes) -> Path:
+        path = self.folder / name
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(body)
+        return path
+
+    def test_result_has_the_agreed_form(self):
+        camera = self.folder / "camera.m4a"
+        encode(camera, clocked(self.event, 12.345678, 1.0000381, 40.0), RATE_HZ, "aac")
+        status, out, _ = run("align", self.reference, camera, "--json", "-")
+        self.assertEqual(status, 0)
+        result = json.loads(out)
+        self.assertEqual(result["version"], 1)
+        self.assertEqual(
+            result["reference"],
+            {"path": str(self.reference), "duration_s": 60.0, "sample_rate_hz": 48000, "channels": 2},
+        )
+        one = result["recordings"][0]
+        self.assertEqual(
+            set(one),
+            {
+                "path",
+                "duration_s",
+                "sample_rate_hz",
+                "channels",
+                "status",
+                "offset_s",
+                "rate",
+                "clock_ppm",
+                "polarity",
+                "confidence",
+                "candidates",
+                "pieces",
+                "residual_ms",
+                "notes",
+            },
+        )
+        self.assertEqual(one["status"], "placed")
+        self.assertAlmostEqual(one["offset_s"], 12.345678, delta=2e-5)
+        self.assertAlmostEqual(one["clock_ppm"], 38.1, delta=0.5)
+        self.assertEqual(one["pieces"][0][0], [one["offset_s"], 0.0])
+        self.assertAlmostEqual(one["pieces"][0][1][1], one["duration_s"], delta=1e-9)
+        self.assertAlmostEqual(one["candidates"][0]["offset_s"], one["offset_s"], delta=1e-9)
+        self.assertEqual(set(one["residual_ms"]), {"median", "p95", "windows"})
+
+    def test_renders_at_zero_with_the_reference_s_form(self):
+        part = self.event[RATE_HZ * 20 : RATE_HZ * 45]
+        first, second = self.write("a/take.wav", wav_bytes(part)), self.write("b/take.wav", wav_bytes(part[RATE_HZ:]))
+        out = self.folder / "out"
+        status, _, _ = run("align", self.reference, first, second, "--render", out)
+        self.assertEqual(status, 0)
+        self.assertEqual(sorted(p.name for p in out.iterdir()), ["take-2.wav", "take.wav"])
+        original, _ = soundfile.read(first, dtype="int32")
+        rendered, rate_hz = soundfile.read(out / "take.wav", dtype="int32")
+        self.assertEqual((rate_hz, rendered.size), (RATE_HZ, 60 * RATE_HZ))
+        np.testing.assert_array_equal(rendered[RATE_HZ * 20 : RATE_HZ * 45], original)
+        self.assertFalse(rendered[: RATE_HZ * 20].any())
+
+    def test_a_bad_file_never_stops_the_others(self):
+        good = self.write("good one é.wav", wav_bytes(self.event[: RATE_HZ * 20]))
+        bad = self.write("bad.mp4", b"\x00\x01garbage" * 500)
+        status, out, _ = run("align", self.reference, bad, self.folder / "absent.wav", good)
+        self.assertEqual(status, 1)
+        self.assertIn("bad.mp4 is not a sound or video file", out)
+        self.assertIn("absent.wav cannot be opened: no such file", out)
+        self.assertIn("good one é.wav: starts at 0.000000 s", out)
+
+    def test_strangers_are_a_judgement_not_a_failure(self):
+        stray = self.write("stray.wav", wav_bytes(busy(20.0, 55)))
+        status, out, _ = run("align", self.reference, stray)
+        self.assertEqual(status, 0)
+        self.assertIn("does not belong here", out)
+
+    def test_unreadable_reference_is_named(self):
+        bad = self.write("badref.wav", b"")
+        status, out, err = run("align", bad, self.reference, "--json", "-")
+        self.assertEqual(status, 1)
+        self.assertIn("is empty: 0 bytes", err)
+        self.assertEqual(json.loads(out)["recordings"][0]["status"], "failed")
+
+    def test_wrong_usage_exits_with_2(self):
+        for arguments, words in [
+            (["align"], "required"),
+            (["align", "a.wav", "b.wav", "--match", "performance"], "not possible yet"),
+            (["align", "a.wav", "b.wav", "--closeness", "0.5"], "goes with"),
+            (["align", "a.wav", "b.wav", "--closeness", "7"], "from 0 to 1"),
+            (["sing"], "invalid choice"),
+        ]:
+            status, _, err = run(*arguments)
+            self.assertEqual(status, 2, arguments)
+            self.assertIn(words, err)
+
+    def test_names_that_begin_with_a_dash(self):
+        self.write("-x.wav", wav_bytes(self.event[: RATE_HZ * 20]))
+        with contextlib.chdir(self.folder):
+            status, out, _ = run("align", "--", "hall.wav", "-x.wav")
+        self.assertEqual(status, 0)
+        self.assertIn("-x.wav: starts at 0.000000 s", out)

@@ -1,0 +1,80 @@
+import json
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gullywind.core.errors import InputError
+from gullywind.core.time_map import Piece, TimeMap
+
+TIMES = st.floats(-1e5, 1e5, allow_nan=False)
+STEPS = st.lists(st.tuples(st.floats(0.001, 1e3), st.floats(0.001, 1e3)), min_size=1, max_size=8)
+
+
+def map_from(start_ref: float, start_rec: float, steps: list[tuple[float, float]]) -> TimeMap:
+    knots = [(start_ref, start_rec)]
+    for by_ref, by_rec in steps:
+        knots.append((knots[-1][0] + by_ref, knots[-1][1] + by_rec))
+    return TimeMap((Piece(tuple(knots)),))
+
+
+class PieceTest(unittest.TestCase):
+    def test_refuses_knots_that_do_not_rise(self):
+        for knots in [
+            ((0.0, 0.0),),
+            ((0.0, 0.0), (1.0, 0.0)),
+            ((1.0, 0.0), (1.0, 1.0)),
+            ((0.0, 0.0), (1.0, float("nan"))),
+        ]:
+            with self.subTest(knots=knots), self.assertRaisesRegex(InputError, "strictly ascending"):
+                Piece(knots)
+
+    def test_is_nan_outside(self):
+        there = Piece(((1.0, 0.0), (2.0, 1.0))).to_recording(np.array([0.5, 1.5, 2.5]))
+        np.testing.assert_array_equal(there, [np.nan, 0.5, np.nan])
+
+
+class TimeMapTest(unittest.TestCase):
+    @given(TIMES, st.floats(0.9, 1.1), st.floats(0.01, 1e5))
+    def test_placement_is_what_it_says(self, offset_s, rate, duration_s):
+        placed = TimeMap.placement(offset_s, rate, duration_s)
+        self.assertEqual(placed.offset_s, offset_s)
+        self.assertAlmostEqual(placed.rate, rate, delta=1e-9 * max(1.0, abs(offset_s) / duration_s))
+
+    @given(TIMES, st.floats(0, 1e3), STEPS)
+    def test_survives_json_exactly(self, start_ref, start_rec, steps):
+        one = map_from(start_ref, start_rec, steps)
+        self.assertEqual(TimeMap.from_json(json.loads(json.dumps(one.to_json()))), one)
+
+    @given(st.floats(-1e3, 1e3), st.floats(0, 1e3), STEPS, st.floats(0, 1))
+    def test_goes_both_ways(self, start_ref, start_rec, steps, share):
+        one = map_from(start_ref, start_rec, steps)
+        t_ref = np.array([one.start_ref_s + share * (one.end_ref_s_exclusive - one.start_ref_s)])
+        back = one.to_reference(one.to_recording(t_ref))
+        # Slopes of up to a million times magnify rounding.
+        np.testing.assert_allclose(back, t_ref, atol=1e-6)
+
+    def test_shifting_moves_only_reference_time(self):
+        one = TimeMap.placement(2.0, 1.00004, 10.0).shifted(0.25)
+        self.assertAlmostEqual(one.offset_s, 2.25, delta=1e-12)
+        self.assertEqual(one.pieces[0].start[1], 0.0)
+
+    def test_moving_to_an_offset_is_exact(self):
+        self.assertEqual(TimeMap.placement(12.3456789, 1.0000381, 587.2).moved_to(1.5).offset_s, 1.5)
+
+    def test_gap_between_pieces_is_not_covered(self):
+        gap = TimeMap.from_json([[[0.0, 0.0], [5.0, 5.0]], [[7.0, 5.0], [9.0, 7.0]]])
+        np.testing.assert_array_equal(gap.to_recording(np.array([4.0, 6.0, 8.0])), [4.0, np.nan, 6.0])
+
+    def test_refuses_pieces_out_of_order(self):
+        with self.assertRaisesRegex(InputError, "follow each other"):
+            TimeMap.from_json([[[0.0, 0.0], [5.0, 5.0]], [[7.0, 4.0], [9.0, 6.0]]])
+
+    def test_refuses_nonsense_json(self):
+        for pieces in [[], [["a"]], [[[0, 0], [1]]], 3]:
+            with self.subTest(pieces=pieces), self.assertRaises(InputError):
+                TimeMap.from_json(pieces)
+
+    def test_clock_ppm_is_positive_for_a_fast_recorder(self):
+        self.assertAlmostEqual(TimeMap.placement(0.0, 1.0000381, 600.0).clock_ppm, 38.1, delta=1e-6)

@@ -1,0 +1,159 @@
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from gullywind.core.errors import UnreadableError
+from gullywind.formats.loudness import LoudnessMeter
+from gullywind.formats.media import open_media
+from gullywind.formats.riff import riff_facts
+from gullywind.formats.wav import SampleForm, write_wav
+from material.devices import CODECS, encode
+from material.talk import video
+from tests.files import wav_bytes
+from tests.signals import RATE_HZ, busy
+
+
+class OpenMediaTest(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def open(self, path: Path):
+        sound, facts = open_media(path, self.folder / f"{path.name}.spool")
+        self.addCleanup(sound.close)
+        return sound, facts
+
+    def written(self, name: str, body: bytes) -> Path:
+        path = self.folder / name
+        path.write_bytes(body)
+        return path
+
+    def test_every_pcm_form_reads_alike_and_by_content(self):
+        tone = 0.5 * np.sin(np.arange(4800) / 20)
+        for form, subtype, bits in [
+            ("WAV", "PCM_U8", 8), ("WAV", "PCM_16", 16), ("WAV", "PCM_24", 24), ("WAV", "PCM_32", 32), ("WAV", "FLOAT", 32),
+            ("WAV", "DOUBLE", 64), ("AIFF", "PCM_24", 24), ("RF64", "PCM_24", 24), ("W64", "PCM_16", 16), ("FLAC", "PCM_24", 24),
+        ]:  # fmt: skip
+            with self.subTest(form=form, subtype=subtype):
+                sound, facts = self.open(
+                    self.written(f"{form}{subtype}.jpg", wav_bytes(tone, subtype=subtype, form=form))
+                )
+                self.assertEqual((facts.bits, facts.channels, facts.samples, facts.truncated), (bits, 1, 4800, False))
+                np.testing.assert_allclose(sound.read(0, 4800)[0], tone, atol=0.01 if bits == 8 else 1e-4)
+
+    def test_reading_outside_gives_zeros(self):
+        sound, _ = self.open(self.written("a.wav", wav_bytes(np.full(100, 0.5))))
+        self.assertEqual(np.flatnonzero(sound.read(-10, 120)[0]).tolist(), list(range(10, 110)))
+        self.assertEqual(sound.read(500, 510).shape, (1, 10))
+
+    def test_lossy_codecs_begin_at_time_zero(self):
+        rng = np.random.default_rng(5)
+        click = rng.standard_normal(3 * RATE_HZ) * 0.02
+        click[RATE_HZ : RATE_HZ + 200] += rng.standard_normal(200) * 0.6
+        for codec in [*CODECS, "vorbis"]:
+            with self.subTest(codec=codec):
+                path = self.folder / f"x.{codec}"
+                if codec == "vorbis":
+                    soundfile.write(path, click, RATE_HZ, format="OGG", subtype="VORBIS")
+                else:
+                    encode(path, click, RATE_HZ, codec, 160000)
+                sound, facts = self.open(path)
+                decoded = sound.read(0, 3 * RATE_HZ)[0]
+                lag = (
+                    np.argmax(np.correlate(decoded[RATE_HZ - 2000 : RATE_HZ + 2200], click[RATE_HZ : RATE_HZ + 200]))
+                    - 2000
+                )
+                self.assertLessEqual(abs(lag), 1)
+                self.assertEqual(facts.sample_rate_hz, RATE_HZ)
+
+    def test_sound_of_a_video(self):
+        path = self.folder / "v.mp4"
+        video(path, busy(2.0), seconds=2.0, hue=0.3, codec="aac")
+        _, facts = self.open(path)
+        self.assertEqual((facts.codec, facts.channels, facts.frame_rate), ("aac", 1, 25.0))
+        self.assertAlmostEqual(facts.duration_s, 2.0, delta=0.05)
+
+    def test_odd_rates_and_many_channels(self):
+        sound, facts = self.open(self.written("hi.wav", wav_bytes(np.zeros((12, 1920)) + 0.1, 192000)))
+        self.assertEqual((facts.channels, facts.sample_rate_hz, sound.read(0, 5).shape), (12, 192000, (12, 5)))
+
+    def test_truncated_files_are_used_and_named(self):
+        whole = wav_bytes(busy(2.0))
+        sound, facts = self.open(self.written("cut.wav", whole[: len(whole) // 2]))
+        self.assertTrue(facts.truncated)
+        self.assertAlmostEqual(sound.samples / RATE_HZ, 1.0, delta=0.01)
+        path = self.folder / "cut.mp3"
+        encode(path, busy(4.0), RATE_HZ, "mp3")
+        path.write_bytes(path.read_bytes()[:20000])
+        self.assertGreater(self.open(path)[0].samples, RATE_HZ)
+
+    def test_what_cannot_be_read_says_why(self):
+        for name, body, words in [
+            ("empty.wav", b"", "is empty"),
+            ("noise.mp4", np.random.default_rng(2).bytes(30000), "not a sound or video file"),
+            ("none.wav", wav_bytes(np.zeros(0)), "0 samples"),
+        ]:
+            with self.subTest(name=name), self.assertRaisesRegex(UnreadableError, words):
+                self.open(self.written(name, body))
+        with self.assertRaisesRegex(UnreadableError, "no such file"):
+            self.open(self.folder / "absent.wav")
+        with self.assertRaisesRegex(UnreadableError, "folder"):
+            open_media(self.folder, self.folder / "s")
+
+
+class WriteWavTest(unittest.TestCase):
+    def setUp(self):
+        self.path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "x.wav"
+
+    def test_24_bits_are_exact_and_the_time_reference_is_inside(self):
+        sound = np.round(busy(1.0) * 8388608).astype(np.float32) / np.float32(8388608)
+        blocks = [np.stack([sound, -sound])[:, k : k + 10000] for k in range(0, RATE_HZ, 10000)]
+        write_wav(
+            self.path,
+            blocks,
+            sample_rate_hz=RATE_HZ,
+            channels=2,
+            form=SampleForm.PCM24,
+            time_reference_samples=172800000,
+        )
+        read, _ = soundfile.read(self.path, dtype="float32")
+        np.testing.assert_array_equal(read.T, np.stack([sound, -sound]))
+        self.assertEqual(riff_facts(self.path).time_reference_samples, 172800000)
+
+    def test_float_keeps_what_is_over_full_scale(self):
+        write_wav(
+            self.path, [np.full((1, 100), 1.75, np.float32)], sample_rate_hz=44100, channels=1, form=SampleForm.FLOAT32
+        )
+        read, rate_hz = soundfile.read(self.path)
+        self.assertEqual((rate_hz, read.max()), (44100, 1.75))
+
+    def test_many_channels(self):
+        sound = np.arange(600, dtype=np.float32).reshape(6, 100) / 1024
+        write_wav(self.path, [sound], sample_rate_hz=RATE_HZ, channels=6, form=SampleForm.FLOAT32)
+        np.testing.assert_array_equal(soundfile.read(self.path)[0].T, sound)
+
+    def test_a_failed_write_leaves_nothing(self):
+        def blocks():
+            yield np.zeros((1, 10), np.float32)
+            raise RuntimeError("stop")
+
+        with self.assertRaises(RuntimeError):
+            write_wav(self.path, blocks(), sample_rate_hz=RATE_HZ, channels=1, form=SampleForm.PCM24)
+        self.assertEqual(list(self.path.parent.iterdir()), [])
+
+
+class LoudnessTest(unittest.TestCase):
+    def test_the_standard_s_tone(self):
+        # EBU Tech 3341, case 1: 1 kHz stereo sine at -23 dBFS measures -23 LUFS, within 0.1.
+        tone = np.sin(2 * np.pi * 1000 * np.arange(20 * RATE_HZ) / RATE_HZ) * 10 ** (-23 / 20)
+        meter = LoudnessMeter(RATE_HZ, 2)
+        for start in range(0, tone.size, 65536):
+            meter.push(np.stack([tone, tone])[:, start : start + 65536].astype(np.float32))
+        self.assertAlmostEqual(meter.finish(), -23.0, delta=0.1)
+
+    def test_silence_has_none(self):
+        meter = LoudnessMeter(RATE_HZ, 1)
+        meter.push(np.zeros((1, 5 * RATE_HZ), np.float32))
+        self.assertIsNone(meter.finish())
