@@ -82,7 +82,7 @@ class TimeMap:
         """
         if not (np.isfinite(offset_s) and np.isfinite(rate) and rate > 0 and duration_s > 0):
             raise InputError(
-                f"a placement needs a finite offset, and a rate and duration above 0, got {offset_s}, {rate}, {duration_s}"
+                f"needs a finite offset, a rate and a duration above 0, got {offset_s}, {rate}, {duration_s}"
             )
         return cls((Piece(((offset_s, 0.0), (offset_s + duration_s / rate, duration_s))),))
 

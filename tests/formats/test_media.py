@@ -32,10 +32,9 @@ class OpenMediaTest(unittest.TestCase):
 
     def test_every_pcm_form_reads_alike_and_by_content(self):
         tone = 0.5 * np.sin(np.arange(4800) / 20)
-        for form, subtype, bits in [
-            ("WAV", "PCM_U8", 8), ("WAV", "PCM_16", 16), ("WAV", "PCM_24", 24), ("WAV", "PCM_32", 32), ("WAV", "FLOAT", 32),
-            ("WAV", "DOUBLE", 64), ("AIFF", "PCM_24", 24), ("RF64", "PCM_24", 24), ("W64", "PCM_16", 16), ("FLAC", "PCM_24", 24),
-        ]:  # fmt: skip
+        wav = {"PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
+        others = [("AIFF", "PCM_24", 24), ("RF64", "PCM_24", 24), ("W64", "PCM_16", 16), ("FLAC", "PCM_24", 24)]
+        for form, subtype, bits in [*(("WAV", subtype, bits) for subtype, bits in wav.items()), *others]:
             with self.subTest(form=form, subtype=subtype):
                 sound, facts = self.open(
                     self.written(f"{form}{subtype}.jpg", wav_bytes(tone, subtype=subtype, form=form))

@@ -148,7 +148,8 @@ class EditorPathTest(InterfaceTest):
               const id = location.pathname.split('/').pop()
               const one = await (await fetch(`/api/recordings/${id}`)).json()
               const body = JSON.stringify({ version: one.version, kind: 'nudge', by_s: 0.25 })
-              const send = () => fetch(`/api/recordings/${id}/map-edits`, { method: 'POST', body, headers: { 'Content-Type': 'application/json' } })
+              const headers = { 'Content-Type': 'application/json' }
+              const send = () => fetch(`/api/recordings/${id}/map-edits`, { method: 'POST', body, headers })
               return [(await send()).status, (await send()).status]
             }"""
         )
