@@ -1,0 +1,62 @@
+"""Pictures of the main views, made from the demo that is being served (`make demo`), into docs/screenshots."""
+
+import os
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from scripts.browser import chromium, new_page
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+NAME = "The miller's talk"
+
+
+def main() -> int:
+    base = f"http://127.0.0.1:{os.environ.get('GULLYWIND_PORT', '8470')}"
+    with chromium() as browser:
+        page = new_page(browser)
+        page.goto(base)
+        page.get_by_text(NAME).wait_for()
+        page.screenshot(path=FOLDER / "projects.png")
+        page.get_by_text(NAME).click()
+        find = page.get_by_role("button", name="Find the place of")
+        page.get_by_test_id("summary").wait_for()
+        if find.count():
+            find.click()
+        expect(page.get_by_role("button", name="All looked for")).to_be_visible(timeout=120_000)
+        settle(page)
+        page.screenshot(path=FOLDER / "overview.png")
+        page.get_by_role("button", name="Dark").click()
+        settle(page)
+        page.screenshot(path=FOLDER / "overview-dark.png")
+        page.get_by_role("button", name="Light").click()
+        page.get_by_role("link", name="Pocket recorder").click()
+        expect(page.get_by_test_id("loupe")).to_have_count(3)
+        expect(page.get_by_test_id("loupe").nth(2)).to_contain_text(" ms", timeout=20_000)
+        settle(page)
+        page.screenshot(path=FOLDER / "bench.png")
+        box = page.get_by_test_id("mirror").bounding_box()
+        assert box
+        page.mouse.move(box["x"] + 486, box["y"] + 60)
+        for _ in range(19):
+            page.mouse.wheel(0, -300)
+        settle(page)
+        page.screenshot(path=FOLDER / "bench-close.png")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Deliver").click()
+        page.get_by_text("Files that drop in at zero.").wait_for()
+        if not page.get_by_role("link", name="Take home").count():
+            page.get_by_role("button", name="as a ZIP, with the report").click()
+            page.get_by_role("link", name="Take home").first.wait_for(timeout=120_000)
+        page.screenshot(path=FOLDER / "deliver.png")
+    return 0
+
+
+def settle(page: Page) -> None:
+    """Until no peaks are on their way and two frames have been drawn."""
+    page.wait_for_timeout(1200)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
