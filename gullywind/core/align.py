@@ -5,14 +5,23 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gullywind.core.confidence import REPEATS_FROM, confidence_of, status_of
-from gullywind.core.evidence import Alignment, Candidate, Curve, Note, Residual, Status
+from gullywind.core.confidence import confidence_of, is_repeat, status_of
+from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Residual, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, refine_line, verify_place
+from gullywind.core.verify import (
+    FINE_TOLERANCE_S,
+    LONGEST,
+    LOOKS,
+    Refined,
+    Verified,
+    fine_window_s,
+    refine_line,
+    verify_place,
+)
 from gullywind.core.windows import Line, MapAll
 
 MOST_CANDIDATES = 5
@@ -23,13 +32,13 @@ RIVAL_SHARE = 0.6
 MOST_LONG_LOOKS = 5
 #: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
-#: Below this quality windows are made long.
-LONG_BELOW_QUALITY = 12.0
 #: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
 #: exact: then samples can be copied untouched.
 EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
 EXACT_SAMPLES = 0.02
 SHORT_OVERLAP_S = 3.0
+#: Agreements nearer than this are equal, however steady their difference.
+LEAST_AGREEMENT_ERROR = 0.002
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,19 +113,19 @@ def _verify(
     )
     places = places[:12]
     verified: list[Verified] = []
-    for round_, long_windows in enumerate((False, True)):
-        if long_windows:
-            # Longer looks are dear: only where the first, short one or the envelope gave most hope.
+    for round_, look in enumerate(LOOKS):
+        if look is LONGEST:
+            # Longer looks are dear: only where the short ones or the envelope gave most hope.
             hope = {id(one.place): _strength(one) for one in verified}
             places = sorted(places, key=lambda p: -hope.get(id(p[0]), 0.0))[:MOST_LONG_LOOKS]
         for i, (place, ref, rec) in enumerate(places):
             strongest = max(verified, key=_strength, default=None)
             if strongest and _is_strong(strongest) and place.z < RIVAL_SHARE * strongest.place.z:
                 continue
-            one = verify_place(ref.view, rec.view, place, long_windows=long_windows, map_all=map_all)
+            one = verify_place(ref.view, rec.view, place, look=look, map_all=map_all)
             if one:
                 verified.append(one)
-            checkpoint(0.4 + 0.4 * (round_ * len(places) + i) / (2 * len(places)))
+            checkpoint(0.4 + 0.5 * (round_ + i / len(places)) / len(LOOKS))
         if verified and _is_strong(max(verified, key=_strength)):
             break
     verified.sort(key=_strength, reverse=True)
@@ -148,10 +157,8 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
         for one in verified[1:]
         if one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score
     ]
-    long_windows = best.support.quality < LONG_BELOW_QUALITY
-    refined = [
-        refine_line(one, long_windows=long_windows, map_all=map_all) for one in [best, *near[: MOST_CANDIDATES - 1]]
-    ]
+    window_s = fine_window_s(best.support.quality)
+    refined = [refine_line(one, window_s=window_s, map_all=map_all) for one in [best, *near[: MOST_CANDIDATES - 1]]]
     return sorted(refined, key=lambda r: -r.support.score * (0.02 + r.support.chance_nats))
 
 
@@ -162,7 +169,11 @@ def _judge(
     done = {id(one.verified) for one in refined_all}
     rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
     rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
-    support = replace(refined.support, chance_nats=max(refined.support.chance_nats, best.support.chance_nats))
+    support = replace(
+        refined.support,
+        chance_nats=max(refined.support.chance_nats, best.support.chance_nats),
+        lead=min((_lead(refined, other) for other in refined_all[1:]), default=NO_RIVAL),
+    )
     confidence = confidence_of(support, rival)
     status = status_of(confidence, support, rival)
     line = _exact(refined, best)
@@ -190,7 +201,7 @@ def _judge(
             rival_support=rival,
         )
     more = _placed_notes(line, duration_s, polarity, best, support.overlap_s)
-    if rival and rival.score >= REPEATS_FROM * support.score:
+    if rival and is_repeat(support, rival):
         where = ", ".join(f"{c.offset_s:.3f} s" for c in candidates[1:3])
         more.append(Note("repeats", f"Other places fit nearly as well: {where}."))
     return Alignment(
@@ -207,6 +218,20 @@ def _judge(
         support=support,
         rival_support=rival,
     )
+
+
+def _lead(best: Refined, rival: Refined) -> float:
+    """How surely the best place's windows agree better than a rival's, in standard errors of the paired differences."""
+    ours, theirs = (
+        (
+            one.line.to_recording(np.array([lag.t_ref for lag in one.lags])),
+            np.array([lag.agreement for lag in one.lags]),
+        )
+        for one in (best, rival)
+    )
+    ahead = ours[1] - np.interp(ours[0], *theirs)
+    error = float(ahead.std()) / np.sqrt(ahead.size) + LEAST_AGREEMENT_ERROR
+    return float(np.clip(ahead.mean() / error, 0.0, NO_RIVAL))
 
 
 def _exact(refined: Refined, best: Verified) -> Line:

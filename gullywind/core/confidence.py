@@ -6,11 +6,11 @@ from gullywind.core.evidence import Status, Support
 
 #: Fitted on generated matches and hard non-matches; see docs/placing.md for the figures.
 INTERCEPT = -6.0
-WEIGHTS = {"chance": 3.0, "quality": 2.0, "share": 2.0, "margin": 3.0, "envelope": 0.5}
+WEIGHTS = {"chance": 3.0, "quality": 2.0, "share": 2.0, "margin": 2.0, "lead": 1.0, "envelope": 0.5}
 #: What an answer must reach: of placements called `placed`, none may be wrong in hundreds.
 PLACED_FROM, UNSURE_FROM = 0.9, 0.25
-#: A rival with this much of the best one's score is as good as equal.
-REPEATS_FROM = 0.8
+#: A rival with this much of the best one's score is as good as equal, unless the best leads it surely.
+REPEATS_FROM, SURE_LEAD = 0.8, 3.0
 
 
 def describe(support: Support, rival: Support | None) -> dict[str, float]:
@@ -20,7 +20,8 @@ def describe(support: Support, rival: Support | None) -> dict[str, float]:
         "chance": min(support.chance_nats, 30.0) / 15.0,
         "quality": float(np.log(np.clip(support.quality, 4.0, 40.0) / 4.0)) / 1.5,
         "share": support.agreeing / max(support.windows, 1),
-        "margin": float(np.clip((support.score - rival_score) / max(support.score, 0.03), 0.0, 1.0)),
+        "margin": float(np.clip((support.score - rival_score) / max(support.score, 0.03) / 0.2, 0.0, 1.0)),
+        "lead": min(support.lead, 4.0) / 4.0,
         "envelope": float(np.clip((support.envelope_z - 4.0) / 8.0, 0.0, 1.5)),
     }
 
@@ -32,9 +33,16 @@ def confidence_of(support: Support, rival: Support | None) -> float:
     return float(1 / (1 + np.exp(-logit)))
 
 
+def is_repeat(support: Support, rival: Support | None) -> bool:
+    """Whether another place fits as well, as far as can be told."""
+    if rival is None or support.lead >= SURE_LEAD:
+        return False
+    return support.score > 0 and rival.score >= REPEATS_FROM * support.score
+
+
 def status_of(confidence: float, support: Support, rival: Support | None) -> Status:
     """Whether a confidence is enough to place, enough to ask, or neither."""
-    repeats = rival is not None and support.score > 0 and rival.score >= REPEATS_FROM * support.score
+    repeats = is_repeat(support, rival)
     if confidence >= PLACED_FROM and not repeats:
         return Status.PLACED
     return Status.UNSURE if confidence >= UNSURE_FROM or (repeats and support.chance_nats > 8) else Status.UNPLACED

@@ -10,6 +10,10 @@ from gullywind.core.correlate import WindowLag
 from gullywind.core.time_map import TimeMap
 
 
+#: A lead beyond all doubt.
+NO_RIVAL = 9.0
+
+
 class Status(StrEnum):
     """What became of a recording."""
 
@@ -57,6 +61,8 @@ class Support:
     quality : median quality of the agreeing windows.
     score : 0..1. Mean phase agreement over all windows.
     overlap_s : s.
+    lead : standard errors by which the windows of this place agree better than those of the strongest rival that agrees
+        with itself as well; NO_RIVAL where there is none.
     """
 
     envelope_z: float
@@ -66,6 +72,7 @@ class Support:
     quality: float
     score: float
     overlap_s: float
+    lead: float = NO_RIVAL
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,10 +14,24 @@ from gullywind.core.windows import Line, MapAll, lay_windows, measure_all, overl
 
 #: The coarse place is right to about 25 ms, and a minute's probe may drift by 12 ms.
 ROUGH_LAG_S = 0.08
-ROUGH_WINDOWS, ROUGH_WINDOW_S = 8, 2.7
-#: Second try, for noise: four times the sound in each window, twice the windows.
-LONG_WINDOWS, LONG_WINDOW_S = 12, 8.0
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """How many windows of which length a check takes."""
+
+    windows: int
+    window_s: float
+
+
+#: Most places prove themselves in a glance; noise needs up to six times the sound in each window.
+LOOKS = (Look(6, 1.4), Look(8, 2.7), Look(12, 8.0))
+LONGEST = LOOKS[-1]
+#: Below this quality windows are made long, above it they may be short.
+LONG_BELOW_QUALITY, SHORT_ABOVE_QUALITY = 12.0, 60.0
 ROUGH_TOLERANCE_S = 0.001
+#: Windows of the fine measurement: one in 15 s, within these bounds.
+S_PER_WINDOW, FINE_WINDOWS = 15.0, (10, 48)
 FINE_LAG_S, FINE_TOLERANCE_S = 0.006, 0.0012
 MOST_PPM = 600.0
 #: Noise alone reaches 4 to 5.
@@ -39,13 +53,13 @@ class Verified:
 
 
 def verify_place(
-    reference: Listening, recording: Listening, place: CoarsePlace, *, long_windows: bool = False, map_all: MapAll = map
+    reference: Listening, recording: Listening, place: CoarsePlace, *, look: Look, map_all: MapAll = map
 ) -> Verified | None:
     """Check one place with few windows.
 
     Parameters
     ----------
-    long_windows : more and longer windows, for noisy recordings.
+    look : how many windows, and how long.
 
     Returns
     -------
@@ -55,8 +69,7 @@ def verify_place(
     start_s, end_s = overlap_s(line, reference, recording)
     if end_s - start_s < LEAST_OVERLAP_S:
         return None
-    count, window_s = (LONG_WINDOWS, LONG_WINDOW_S) if long_windows else (ROUGH_WINDOWS, ROUGH_WINDOW_S)
-    layout = lay_windows(start_s, end_s, count=count, window_s=window_s)
+    layout = lay_windows(start_s, end_s, count=look.windows, window_s=look.window_s)
     lags = measure_all(reference, recording, line, layout, most_lag_s=ROUGH_LAG_S, map_all=map_all)
     if not lags:
         return None
@@ -103,18 +116,24 @@ class Refined:
     support: Support
 
 
-def refine_line(verified: Verified, *, long_windows: bool, map_all: MapAll = map) -> Refined:
+def fine_window_s(quality: float) -> float:
+    """How long windows must be, s, for a place whose short ones had this median quality."""
+    if quality < LONG_BELOW_QUALITY:
+        return LOOKS[2].window_s
+    return LOOKS[0].window_s if quality > SHORT_ABOVE_QUALITY else LOOKS[1].window_s
+
+
+def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -> Refined:
     """Measure again along the agreed line, with windows all along the overlap, and fit.
 
-    Rivals are to be refined with the same `long_windows`: scores of long and short windows do not compare.
+    Rivals are to be refined with the same `window_s`: scores of long and short windows do not compare.
 
     The second measurement starts from the first's line, so that drift inside a window no longer biases it.
     """
     line = verified.line
     start_s, end_s = overlap_s(line, verified.reference, verified.recording)
     length = end_s - start_s
-    count = int(np.clip(length / 10, 10, 48))
-    window_s = LONG_WINDOW_S if long_windows else ROUGH_WINDOW_S
+    count = int(np.clip(length / S_PER_WINDOW, *FINE_WINDOWS))
     layout = lay_windows(start_s, end_s, count=count, window_s=window_s)
     lags = measure_all(verified.reference, verified.recording, line, layout, most_lag_s=FINE_LAG_S, map_all=map_all)
     if not lags:

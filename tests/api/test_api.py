@@ -221,7 +221,7 @@ class ApiTest(DatabaseTest):
         project = self.filled()
         works = self.client.post(f"/api/projects/{project['id']}/alignments", json={}).json()
         for one in works:
-            self.assertEqual(self.client.delete(f"/api/work/{one['id']}").status_code, 202)
+            self.assertEqual(self.client.delete(f"/api/works/{one['id']}").status_code, 202)
         self.run_jobs()
         self.assertEqual(self.recording(project, "Camera")["status"], "waiting")
 

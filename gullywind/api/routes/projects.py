@@ -79,7 +79,7 @@ def post_alignments(project_id: UUID, body: PlaceIn, context: ContextDep, sessio
     return [WorkOut.of(one) for one in request_placing(context, session, project_id, body.recording_id)]
 
 
-@router.delete("/work/{work_id}", status_code=202)
+@router.delete("/works/{work_id}", status_code=202)
 def stop_work(work_id: UUID, session: SessionDep) -> WorkOut:
     """Ask queued or running work to stop."""
     row = get_work(session, work_id)

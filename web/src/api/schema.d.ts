@@ -76,7 +76,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}": {
+    "/api/works/{work_id}": {
         parameters: {
             query?: never;
             header?: never;

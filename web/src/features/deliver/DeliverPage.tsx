@@ -128,7 +128,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
 function DeliveryLine({ delivery, project }: { delivery: Delivery; project: Project }) {
   const work = project.works.find((w) => w.id === delivery.work_id)
   const stop = useMutation({
-    mutationFn: () => told(api.DELETE('/api/work/{work_id}', { params: { path: { work_id: delivery.work_id } } })),
+    mutationFn: () => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: delivery.work_id } } })),
   })
   const name = project.recordings.find((one) => one.id === delivery.recording_id)?.name ?? 'all, as a ZIP'
   return (

@@ -62,7 +62,7 @@ function Top({ project, add }: { project: Project; add: () => void }) {
   })
   const busy = project.works.filter((w) => w.kind === 'place')
   const stop = useMutation({
-    mutationFn: () => Promise.all(busy.map((w) => told(api.DELETE('/api/work/{work_id}', { params: { path: { work_id: w.id } } })))),
+    mutationFn: () => Promise.all(busy.map((w) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: w.id } } })))),
   })
   const waiting = project.unplaced_count
   const primary = project.reference_id !== null && waiting > 0
