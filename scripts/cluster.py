@@ -58,7 +58,8 @@ class Cluster:
         if running:
             self.port = running
         else:
-            self.port = free_port()
+            # After a stop it comes back where its users look for it.
+            self.port = self.port or free_port()
             options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= -c max_connections=80"
             try:
                 self._run(
@@ -85,6 +86,10 @@ class Cluster:
         )
         if there.strip() != "1":
             self._run("createdb", "-h", "127.0.0.1", "-p", str(self.port), "-U", "gullywind", database)
+
+    def is_running(self) -> bool:
+        """Whether it answers."""
+        return self._running_port(self.folder / "data") is not None
 
     def stop(self) -> None:
         """Stop it, if it runs."""

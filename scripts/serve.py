@@ -35,8 +35,8 @@ def main() -> int:
     cluster = Cluster(given.data / "postgres")
     children: list[subprocess.Popen[bytes]] = []
     # A terminal's hang-up and a plain kill stop all as Ctrl-C does.
-    for number in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, _interrupt)
     try:
         cluster.start()
         environment = os.environ | {
@@ -66,6 +66,9 @@ def main() -> int:
         print(f"Gullywind is ready: http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
         while all(child.poll() is None for child in children):
             time.sleep(0.5)
+            if not cluster.is_running():
+                print("The database stopped; starting it again.", file=sys.stderr)
+                cluster.start()
         print("A part of the program ended; stopping the rest.", file=sys.stderr)
         return 1
     except ClusterError as error:
@@ -85,6 +88,10 @@ def main() -> int:
                 os.killpg(child.pid, signal.SIGKILL)
         if cluster.port:
             cluster.stop()
+
+
+def _interrupt(*_: object) -> None:
+    raise KeyboardInterrupt
 
 
 def _child(module: str, *arguments: str) -> subprocess.Popen[bytes]:

@@ -9,7 +9,6 @@ import numpy.typing as npt
 from gullywind.core.correlate import WindowLag
 from gullywind.core.time_map import TimeMap
 
-
 #: A lead beyond all doubt.
 NO_RIVAL = 9.0
 

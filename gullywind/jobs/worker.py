@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import time
 
 import procrastinate
 
@@ -9,7 +10,8 @@ from gullywind.jobs.tasks import HEARTBEAT_S, STALLED_AFTER_S, register_tasks, r
 from gullywind.settings import Settings
 from gullywind.store.queue import driver_url
 
-RESCUE_EVERY_S = 5.0
+log = logging.getLogger(__name__)
+RESCUE_EVERY_S, AGAIN_AFTER_S = 5.0, 2.0
 
 
 def worker_app(settings: Settings) -> procrastinate.App:
@@ -43,11 +45,23 @@ async def work(settings: Settings, *, wait: bool = True) -> None:
 
 async def _rescue_now_and_then(app: procrastinate.App) -> None:
     while True:
-        await rescue_stalled(app)
+        try:
+            await rescue_stalled(app)
+        except procrastinate.exceptions.ConnectorException:
+            log.info("no rescue while the database is away")
         await asyncio.sleep(RESCUE_EVERY_S)
 
 
 def main() -> None:
     """Run one worker."""
-    logging.basicConfig(level=logging.WARNING, format="worker %(levelname)s %(name)s: %(message)s")
-    asyncio.run(work(Settings.from_environment()))
+    logging.basicConfig(level=logging.WARNING, format="worker: %(message)s")
+    # Its pool tells of every attempt; one sentence is enough.
+    logging.getLogger("psycopg.pool").setLevel(logging.CRITICAL)
+    settings = Settings.from_environment()
+    while True:
+        try:
+            asyncio.run(work(settings))
+            return
+        except procrastinate.exceptions.ConnectorException:
+            log.warning("the database does not answer; trying again")
+            time.sleep(AGAIN_AFTER_S)

@@ -42,17 +42,21 @@ class ChangeFeed:
 
     async def run(self) -> None:
         """Listen until cancelled; a database that went away is asked again every second."""
+        away = False
         while True:
             try:
                 async with await psycopg.AsyncConnection.connect(self._url, autocommit=True) as connection:
                     await connection.execute(f"LISTEN {CHANGES}")
+                    away = False
                     # Something may have changed while nobody listened.
                     for project_id in list(self._watchers):
                         self._wake(project_id)
                     async for notice in connection.notifies():
                         self._wake(notice.payload)
             except psycopg.OperationalError as error:
-                log.warning("the database is away: %s", error)
+                if not away:
+                    log.warning("the database does not answer: %s", str(error).splitlines()[0])
+                away = True
                 await asyncio.sleep(AGAIN_AFTER_S)
 
     def _wake(self, project_id: str) -> None:
