@@ -17,8 +17,6 @@ def main() -> int:
     with chromium() as browser:
         page = new_page(browser)
         page.goto(base)
-        page.get_by_text(NAME).wait_for()
-        page.screenshot(path=FOLDER / "projects.png")
         page.get_by_text(NAME).click()
         find = page.get_by_role("button", name="Find the place of")
         page.get_by_test_id("summary").wait_for()
@@ -50,6 +48,10 @@ def main() -> int:
             page.get_by_role("button", name="as a ZIP, with the report").click()
             page.get_by_role("link", name="Take home").first.wait_for(timeout=120_000)
         page.screenshot(path=FOLDER / "deliver.png")
+        page.get_by_role("link", name="Projects").click()
+        page.get_by_text(NAME).wait_for()
+        settle(page)
+        page.screenshot(path=FOLDER / "projects.png")
     return 0
 
 

@@ -20,6 +20,8 @@ from gullywind.store.recordings import get_recording, reference_of
 from gullywind.store.tables import RecordingRow
 
 WINDOW_S, MOST_LAG_S = 2.0, 0.08
+#: Rates further from 1 are speeds, not clocks.
+MOST_CLOCK = 0.0006
 #: Below this a window says nothing: noise alone reaches 4 to 5.
 LEAST_QUALITY = 6.0
 LOUPES = 3
@@ -40,9 +42,12 @@ def measure_timing(context: Context, session: Session, recording_id: UUID, versi
     t_rec = float(time_map.to_recording(np.array([t_ref]))[0])
     if not np.isfinite(t_rec):
         return Timing(t_ref, None, 0.0)
-    line = Line(t_ref - t_rec / time_map.rate, time_map.rate)
+    # Far from 1 the sound must be heard at its true speed, or the phases of one segment would not agree.
+    speed = time_map.rate if abs(time_map.rate - 1) > MOST_CLOCK else 1.0
+    rate = time_map.rate / speed
+    line = Line(t_ref - t_rec / speed / rate, rate)
     ref_view = listening_views(open_sound(context, reference.content_hash))[0]
-    rec_view = listening_views(open_sound(context, recording.content_hash))[0]
+    rec_view = listening_views(open_sound(context, recording.content_hash))[0].at_speed(speed)
     found: tuple[WindowLag, ...] = measure_all(
         ref_view, rec_view, line, Layout((t_ref,), WINDOW_S), most_lag_s=MOST_LAG_S
     )

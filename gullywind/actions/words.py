@@ -2,6 +2,7 @@
 
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow
 
+SPEED_CODES = ("rate-mislabelled", "speed-changed")
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
 
@@ -15,14 +16,17 @@ def sentence_of(row: RecordingRow) -> str:
         if judged is None:
             return "Not placed yet."
         notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
-        return notes or "Does not belong here: nothing in the reference sounds like it."
+        return notes or "Does not belong here: nothing sounds like it."
     time_map = current.to_core()
+    speed = next((n["message"] for n in judged.notes if n["code"] in SPEED_CODES), None) if judged else None
     offset = time_map.offset_s
     start = f"Starts {_seconds(offset)} in" if offset >= 0 else f"Starts {_seconds(-offset)} before the reference"
     ppm = time_map.clock_ppm
     slid_ms = abs(ppm) * 1e-3 * (media.duration_s or 0.0)
     clock = "in step with its clock"
-    if slid_ms >= UNHEARD_MS and abs(ppm) >= 0.05:
+    if speed:
+        clock = speed[0].lower() + speed[1:].rstrip(".")
+    elif slid_ms >= UNHEARD_MS and abs(ppm) >= 0.05:
         clock = f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'} ({slid_ms:.3g} ms over its length)"
     by_hand = judged is None or judged.map_number != row.map_number
     if by_hand:
@@ -46,9 +50,9 @@ def facts_line(media: MediaRow) -> str:
     if media.silent:
         parts.append("silent")
     elif media.loudness_lufs is not None:
-        parts.append(f"{media.loudness_lufs:.1f} LUFS")
+        parts.append(f"{media.loudness_lufs:.1f} LUFS".replace("-", "−"))
     if media.peak_dbfs is not None and not media.silent:
-        parts.append(f"peak {media.peak_dbfs:.1f} dBFS")
+        parts.append(f"peak {media.peak_dbfs:.1f} dBFS".replace("-", "−"))
     if media.clipped_samples:
         parts.append(f"clips ({media.clipped_samples} samples)")
     if media.timecode:

@@ -10,6 +10,7 @@ from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note,
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
+from gullywind.core.speed import best_speeds, speed_note
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Checkpoint, no_checkpoint
 from gullywind.core.verify import (
@@ -39,6 +40,10 @@ EXACT_SAMPLES = 0.02
 SHORT_OVERLAP_S = 3.0
 #: Agreements nearer than this are equal, however steady their difference.
 LEAST_AGREEMENT_ERROR = 0.002
+
+
+#: A search's result with the two views it was made of.
+Searched = tuple[MatchCurve, Heard, Heard]
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,19 +99,36 @@ def align_recording(
         if not one.silent and not ref.silent
     ]
     checkpoint(0.4)
+    alignment = _place(searched, notes, map_all, checkpoint)
+    if alignment.status is not Status.PLACED:
+        alignment = _at_other_speeds(reference, recording, notes, map_all) or alignment
+    checkpoint(0.95)
+    return alignment
+
+
+def _place(searched: Sequence[Searched], notes: tuple[Note, ...], map_all: MapAll, checkpoint: Checkpoint) -> Alignment:
     curve = max((curve for curve, _, _ in searched), key=lambda c: float(c.heights.max(initial=0.0)))
     verified = _verify(searched, map_all, checkpoint)
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
     if not verified:
         return _nothing(notes, shown)
-    refined = _refine(verified, map_all)
-    checkpoint(0.95)
-    return _judge(refined, verified, notes, shown)
+    return _judge(_refine(verified, map_all), verified, notes, shown)
 
 
-def _verify(
-    searched: Sequence[tuple[MatchCurve, Heard, Heard]], map_all: MapAll, checkpoint: Checkpoint
-) -> list[Verified]:
+def _at_other_speeds(
+    reference: PreparedReference, recording: Sequence[Heard], notes: tuple[Note, ...], map_all: MapAll
+) -> Alignment | None:
+    """The placement at a known other speed, None where none is sure."""
+    ref, index = reference.heard[0], reference.indices[0]
+    for one in recording:
+        for speed, heard, curve in best_speeds(index, one, one.view.source.sample_rate_hz):
+            found = _place([(curve, ref, heard)], notes, map_all, no_checkpoint)
+            if found.status is Status.PLACED:
+                return replace(found, notes=(speed_note(speed), *found.notes))
+    return None
+
+
+def _verify(searched: Sequence[Searched], map_all: MapAll, checkpoint: Checkpoint) -> list[Verified]:
     """Places after the full-rate check, best first; several views' places are pooled."""
     places = sorted(
         ((place, ref, rec) for curve, ref, rec in searched for place in curve.places), key=lambda p: -p[0].z
@@ -177,10 +199,12 @@ def _judge(
     confidence = confidence_of(support, rival)
     status = status_of(confidence, support, rival)
     line = _exact(refined, best)
+    # Times of a view at another speed are true seconds; the file counts its own.
+    speed = best.recording.speed
     duration_s = best.recording.duration_s
-    candidates = [Candidate(line.offset_s, line.rate, round(support.score, 4))]
+    candidates = [Candidate(line.offset_s, line.rate * speed, round(support.score, 4))]
     candidates += [
-        Candidate(one.line.offset_s, one.line.rate, round(one.support.score, 4))
+        Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4))
         for one in sorted(rivals, key=lambda r: -r.support.score)
     ]
     agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
@@ -206,7 +230,7 @@ def _judge(
         more.append(Note("repeats", f"Other places fit nearly as well: {where}."))
     return Alignment(
         status,
-        TimeMap.placement(line.offset_s, line.rate, duration_s),
+        TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed),
         polarity,
         confidence,
         tuple(candidates[:MOST_CANDIDATES]),

@@ -63,7 +63,7 @@ class SegmentPlan:
 
 def working_rate_hz(reference: Listening, recording: Listening) -> int:
     """The lower of both sample rates, at most 48 kHz: what one of them lacks cannot agree."""
-    return min(reference.sample_rate_hz, recording.sample_rate_hz, MOST_RATE_HZ)
+    return int(min(reference.sample_rate_hz, recording.sample_rate_hz, MOST_RATE_HZ))
 
 
 def segment_size(working_hz: int, window_s: float) -> int:

@@ -1,6 +1,6 @@
 """How the core reads sound: a random-access source and one listening channel mix of it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
@@ -28,20 +28,29 @@ class SampleSource(Protocol):
 
 @dataclass(frozen=True)
 class Listening:
-    """One mono view of a source: the average of some of its channels."""
+    """One mono view of a source: the average of some of its channels.
+
+    `speed` is the true sample rate over the stated one: a file of 44.1 kHz sound that says 48 kHz is heard right at
+    0.91875. Times of a view are true seconds.
+    """
 
     source: SampleSource
     channels: tuple[int, ...]
+    speed: float = 1.0
 
     @property
-    def sample_rate_hz(self) -> int:
-        """Of the source."""
-        return self.source.sample_rate_hz
+    def sample_rate_hz(self) -> float:
+        """The true sample rate; whole unless the speed was changed."""
+        return self.source.sample_rate_hz * self.speed if self.speed != 1.0 else self.source.sample_rate_hz
 
     @property
     def duration_s(self) -> float:
-        """Of the source, s."""
-        return self.source.samples / self.source.sample_rate_hz
+        """True length, s."""
+        return self.source.samples / self.sample_rate_hz
+
+    def at_speed(self, speed: float) -> "Listening":
+        """The same sound, heard at another speed."""
+        return replace(self, speed=speed)
 
     def read(self, start: int, stop: int) -> Samples:
         """Shape (stop - start,), float32."""

@@ -15,12 +15,12 @@ def no_checkpoint(fraction_done: float) -> None:
     """Report to nobody; for callers that neither show progress nor cancel."""
 
 
-def to_samples(time_s: float, sample_rate_hz: int) -> int:
+def to_samples(time_s: float, sample_rate_hz: float) -> int:
     """Nearest whole sample to a time in s."""
     return round(time_s * sample_rate_hz)
 
 
-def to_seconds(samples: float, sample_rate_hz: int) -> float:
+def to_seconds(samples: float, sample_rate_hz: float) -> float:
     """Time in s of a (possibly fractional) sample position."""
     return samples / sample_rate_hz
 

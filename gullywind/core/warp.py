@@ -23,6 +23,9 @@ BETA = 12.3
 BLOCK_SAMPLES = 1 << 17
 #: Sound read around a block when the sample rate is converted: longer than soxr's filter.
 CONVERSION_MARGIN = 2048
+#: Slopes within this of 1 are clocks, and are followed by interpolation; beyond it they are another sample rate.
+MOST_BEND = 0.005
+SAME_RATE_HZ = 1e-3
 #: Positions this near to whole samples (in samples) are whole: 0.1 ns, what doubles leave of hours.
 WHOLE = 5e-6
 
@@ -72,9 +75,12 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, start: int, 
     t_ref = np.arange(first, last) / rate_hz
     t_rec = piece.to_recording(np.clip(t_ref, piece.start[0], piece.end_exclusive[0]))
     into = block[:, first - start : last - start]
-    fs = source.sample_rate_hz
-    if fs == rate_hz:
-        positions = to_fractional_samples(t_rec, fs)
+    stated_hz = source.sample_rate_hz
+    slope = _slope(piece)
+    # A wrong header or a film speed is another sample rate, not a bend: it is converted like one.
+    fs = stated_hz * slope if abs(slope - 1) > MOST_BEND else float(stated_hz)
+    if abs(fs - rate_hz) < SAME_RATE_HZ:
+        positions = to_fractional_samples(t_rec, stated_hz)
         whole = np.rint(positions[[0, -1]]).astype(np.int64)
         if np.all(np.abs(positions[[0, -1]] - whole) < WHOLE) and whole[1] - whole[0] == last - first - 1:
             into[:] = source.read(int(whole[0]), int(whole[1]) + 1)
@@ -83,13 +89,19 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, start: int, 
         sound = source.read(begin, int(np.ceil(positions[-1])) + TAPS)
         positions = positions - begin
     else:
-        begin = int(np.floor(t_rec[0] * fs)) - CONVERSION_MARGIN
-        sound = source.read(begin, int(np.ceil(t_rec[-1] * fs)) + CONVERSION_MARGIN)
+        begin = int(np.floor(t_rec[0] * stated_hz)) - CONVERSION_MARGIN
+        sound = source.read(begin, int(np.ceil(t_rec[-1] * stated_hz)) + CONVERSION_MARGIN)
         sound = np.ascontiguousarray(soxr.resample(sound.T, fs, rate_hz, quality="VHQ").T)
-        positions = to_fractional_samples(t_rec - begin / fs, rate_hz)
+        positions = to_fractional_samples(t_rec - begin / stated_hz, stated_hz) * (rate_hz / fs)
     if not np.all(np.isfinite(sound)):
         sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
     interpolate(np.ascontiguousarray(sound), positions, _TABLE, into)
+
+
+def _slope(piece: Piece) -> float:
+    """Recording seconds per reference second, over the whole piece."""
+    (ref0, rec0), (ref1, rec1) = piece.start, piece.end_exclusive
+    return (rec1 - rec0) / (ref1 - ref0)
 
 
 def _kernel_table() -> npt.NDArray[np.float64]:

@@ -6,10 +6,8 @@ import { timingOptions } from '../../api/queries'
 import { clock, signed } from '../../ui/times'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
-import { extent, binFor } from '../peaks/peakTiles'
-import { toRecording } from './geometry/timeMap'
-import { timeAt, type Viewport } from './geometry/viewport'
-import { drawMirror, gainOf } from './layers/mirror'
+import { type Viewport } from './geometry/viewport'
+import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
 import { useDrag } from './useDrag'
 
@@ -44,10 +42,6 @@ export function Loupe({ title, reference, recording, pieces, mapNumber, centreS,
         recording: recording.media,
         pieces,
         polarity,
-        gains: {
-          reference: fitted(reference, [[[0, 0], [1e6, 1e6]]], view, widthPx),
-          recording: fitted(recording, pieces, view, widthPx),
-        },
       })
     },
     [reference, recording, pieces, centreS, widthS, polarity],
@@ -83,15 +77,4 @@ export function Loupe({ title, reference, recording, pieces, mapNumber, centreS,
       </Flex>
     </Box>
   )
-}
-
-/** A gain that lets what is in the window fill its height: a loupe is for shape, not for level. */
-function fitted(recording: Recording, pieces: Pieces, view: Viewport, widthPx: number): number {
-  const rate = recording.media.sample_rate_hz ?? 48000
-  const from = toRecording(pieces, timeAt(view, 0))
-  const to = toRecording(pieces, timeAt(view, widthPx))
-  if (from === null || to === null) return gainOf(recording.media)
-  const found = extent(recording.media.content_hash, Math.min(binFor(view.secondsPerPx * rate), 16), from * rate, to * rate)
-  const peak = found ? Math.max(found.max, -found.min) : 0
-  return peak > 0.0005 ? 0.95 / peak : gainOf(recording.media)
 }

@@ -7,7 +7,7 @@ import { player, usePlayer, type Range } from '../listening/player'
 import { usePlayhead } from '../listening/usePlayhead'
 import { panned, timeAt, xOf, zoomed, type Viewport } from './geometry/viewport'
 import { drawAxis } from './layers/axis'
-import { drawMirror, gainOf } from './layers/mirror'
+import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
 import { useDrag, type Drag } from './useDrag'
 
@@ -52,7 +52,6 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         recording: recording.media,
         pieces,
         polarity,
-        gains: { reference: gainOf(reference.media), recording: gainOf(recording.media) },
       })
     },
     [view, selection, reference.media, recording.media, pieces, polarity],

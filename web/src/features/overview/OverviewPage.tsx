@@ -183,9 +183,9 @@ function Table({ project }: { project: Project }) {
           <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" pb="1">
             <Text w="152px">recording</Text>
             <Text w="86px" textAlign="right">starts at</Text>
-            <Text w="86px" textAlign="right">clock, ppm</Text>
-            <Text w="78px" textAlign="right">left over</Text>
-            <Text w="62px" textAlign="right">sure</Text>
+            <Text w="74px" textAlign="right">clock, ppm</Text>
+            <Text w="80px" textAlign="right">left over</Text>
+            <Text w="72px" textAlign="right">sure</Text>
           </Flex>
           <Box
             ref={area}

@@ -82,11 +82,11 @@ function Facts({ recording }: { recording: Recording }) {
   return (
     <Flex fontFamily="mono" fontSize="xs" textAlign="right">
       <Text w="86px">{clock(map.offset_s, 3)}</Text>
-      <Text w="86px">{signed(map.clock_ppm, 1)}</Text>
-      <Text w="78px" color="moss.fg">
+      <Text w="74px">{signed(map.clock_ppm, 1)}</Text>
+      <Text w="80px" color="moss.fg">
         {measured?.left_over}
       </Text>
-      <Text w="62px" color={recording.status === 'unsure' ? 'ochre.fg' : undefined}>
+      <Text w="72px" color={recording.status === 'unsure' ? 'ochre.fg' : undefined}>
         {measured?.sure ?? 'by hand'}
       </Text>
     </Flex>

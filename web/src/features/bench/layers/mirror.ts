@@ -1,7 +1,8 @@
 import type { Media, Pieces } from '../../../api/client'
 import { color } from '../../../ui/theme'
-import { identity } from '../geometry/timeMap'
-import { xOf, type Viewport } from '../geometry/viewport'
+import { binFor, extent } from '../../peaks/peakTiles'
+import { identity, toRecording } from '../geometry/timeMap'
+import { timeAt, xOf, type Viewport } from '../geometry/viewport'
 import { drawWave } from './wave'
 
 export interface MirrorScene {
@@ -13,7 +14,6 @@ export interface MirrorScene {
   recording: Media
   pieces: Pieces
   polarity: 1 | -1
-  gains: { reference: number; recording: number }
 }
 
 /** The reference above the axis, the recording below it, so that matching peaks meet at the line. */
@@ -21,12 +21,13 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
   const axisY = s.top + Math.round(s.heightPx / 2)
   const reachPx = s.heightPx / 2 - 4
   const shared = { view: s.view, widthPx: s.widthPx, axisY, reachPx }
+  const whole = identity(s.reference.duration_s ?? 0)
   drawWave(ctx, {
     ...shared,
     media: s.reference,
-    pieces: identity(s.reference.duration_s ?? 0),
+    pieces: whole,
     up: -1,
-    gain: s.gains.reference,
+    gain: gainFor(s.reference, whole, s.view, s.widthPx),
     polarity: 1,
     color: color('slate'),
     faint: color('slate-soft'),
@@ -36,7 +37,7 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     media: s.recording,
     pieces: s.pieces,
     up: 1,
-    gain: s.gains.recording,
+    gain: gainFor(s.recording, s.pieces, s.view, s.widthPx),
     polarity: s.polarity,
     color: color('rust'),
     faint: color('rust-soft'),
@@ -59,6 +60,20 @@ function drawEdges(ctx: CanvasRenderingContext2D, s: MirrorScene, axisY: number,
     }
   ctx.stroke()
   ctx.setLineDash([])
+}
+
+/** Views shorter than this are about shape, not about level: what is in them fills their height. */
+const SHAPE_BELOW_S = 4
+
+/** The gain for a view: by the whole recording's peak from afar, by what is in the view when close. */
+export function gainFor(media: Media, pieces: Pieces, view: Viewport, widthPx: number): number {
+  const rate = media.sample_rate_hz ?? 48000
+  const from = toRecording(pieces, timeAt(view, 0))
+  const to = toRecording(pieces, timeAt(view, widthPx))
+  if (from === null || to === null || view.secondsPerPx * widthPx > SHAPE_BELOW_S) return gainOf(media)
+  const found = extent(media.content_hash, binFor(Math.max(view.secondsPerPx * rate, 4)), from * rate, to * rate)
+  const peak = found ? Math.max(found.max, -found.min) : 0
+  return peak > 0.0002 ? 0.95 / peak : gainOf(media)
 }
 
 /** A gain that lets the loudest sample nearly fill the height. */
