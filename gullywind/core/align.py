@@ -2,26 +2,31 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
+from gullywind.core.breaks import Broken, find_breaks
 from gullywind.core.confidence import confidence_of, is_repeat, status_of
+from gullywind.core.correlate import WindowLag
 from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Residual, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.units import Checkpoint, clock_time, no_checkpoint
 from gullywind.core.verify import (
     FINE_TOLERANCE_S,
     LONGEST,
     LOOKS,
     Refined,
     Verified,
+    chance_nats,
     fine_window_s,
     refine_line,
     verify_place,
+    window_agrees,
 )
 from gullywind.core.windows import Line, MapAll
 
@@ -33,6 +38,8 @@ RIVAL_SHARE = 0.6
 MOST_LONG_LOOKS = 5
 #: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
+#: Windows of this quality are worth a look for breaks though few of them agree.
+HOPE_QUALITY = 7.0
 #: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
 #: exact: then samples can be copied untouched.
 EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
@@ -100,7 +107,9 @@ def align_recording(
     ]
     checkpoint(0.4)
     alignment = _place(searched, notes, map_all, checkpoint)
-    if alignment.status is not Status.PLACED:
+    # Where the sound agrees as it is, another speed is no question, however many places agree.
+    proved = alignment.support is not None and alignment.support.chance_nats >= STRONG_NATS
+    if alignment.status is not Status.PLACED and not proved:
         alignment = _at_other_speeds(reference, recording, notes, map_all) or alignment
     checkpoint(0.95)
     return alignment
@@ -112,7 +121,78 @@ def _place(searched: Sequence[Searched], notes: tuple[Note, ...], map_all: MapAl
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
     if not verified:
         return _nothing(notes, shown)
-    return _judge(_refine(verified, map_all), verified, notes, shown)
+    refined = _refine(verified, map_all)
+    judged = _judge(refined, verified, notes, shown)
+    heard = {(ref.view, rec.view): (ref, rec) for _, ref, rec in searched}
+    best = refined[0].verified
+    return _with_breaks(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
+
+
+def _with_breaks(
+    judged: Alignment,
+    refined_all: Sequence[Refined],
+    verified: Sequence[Verified],
+    ref: Heard,
+    rec: Heard,
+    map_all: MapAll,
+) -> Alignment:
+    """The same judgement in pieces, where part of the windows agree elsewhere."""
+    refined = refined_all[0]
+    agreeing = [window_agrees(lag.lag_s * 1e3, lag.quality) for lag in refined.lags]
+    support = judged.support
+    # Many pieces leave each with few windows: clear ones are hope enough, the pieces must then prove themselves.
+    if support is None or all(agreeing) or sum(agreeing) < 2 or support.quality < HOPE_QUALITY:
+        return judged
+    broken = find_breaks((ref.view, ref.features), (rec.view, rec.features), refined.line, map_all=map_all)
+    if broken is None:
+        return judged
+    speed, rate = rec.view.speed, broken.line.rate
+    pieces = []
+    for one in broken.stretches:
+        offset_s = broken.line.offset_s + one.jump_s
+        knots = ((one.start_s / rate + offset_s, one.start_s * speed), (one.end_s / rate + offset_s, one.end_s * speed))
+        pieces.append(Piece(knots))
+    # Where another piece lies is no rival place.
+    own_s = [broken.line.offset_s + one.jump_s for one in broken.stretches]
+    rivals = [one for one in _rivals(refined_all, verified) if min(abs(one.line.offset_s - s) for s in own_s) > 0.1]
+    rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
+    leads = [_lead(refined, one) for one in rivals if isinstance(one, Refined)]
+    chance = chance_nats(broken.windows, len(broken.lags), chosen=len(broken.stretches) + 1)
+    support = replace(
+        support,
+        windows=broken.windows,
+        agreeing=len(broken.lags),
+        chance_nats=max(chance, support.chance_nats),
+        score=float(np.mean([max(lag.agreement, 0.0) for lag in broken.lags])),
+        lead=min(leads, default=NO_RIVAL),
+    )
+    confidence = confidence_of(support, rival)
+    notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats")]
+    notes += _drift_note(rate, rec.view.duration_s) + _break_notes(broken, speed)
+    first = Candidate(broken.line.offset_s, rate * speed, round(support.score, 4))
+    others = [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
+    return replace(
+        judged,
+        status=status_of(confidence, support, rival),
+        confidence=confidence,
+        time_map=TimeMap(tuple(pieces)),
+        candidates=(first, *others)[:MOST_CANDIDATES],
+        rival_support=rival,
+        residual=_residual(broken.lags),
+        trace=broken.lags,
+        support=support,
+        notes=tuple(notes),
+    )
+
+
+def _break_notes(broken: Broken, speed: float) -> list[Note]:
+    notes = []
+    for before, after in pairwise(broken.stretches):
+        jump_s = after.jump_s - before.jump_s
+        at = clock_time(before.end_s * speed)
+        words = f"Paused for {jump_s:.2f} s" if jump_s > 0 else f"{-jump_s:.2f} s too much were recorded"
+        notes.append(Note("break", f"{words} at {at} of its own time."))
+    return notes
 
 
 def _at_other_speeds(
@@ -188,8 +268,7 @@ def _judge(
     refined_all: Sequence[Refined], verified: Sequence[Verified], notes: tuple[Note, ...], curve: Curve
 ) -> Alignment:
     refined, best = refined_all[0], refined_all[0].verified
-    done = {id(one.verified) for one in refined_all}
-    rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
+    rivals = _rivals(refined_all, verified)
     rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
     support = replace(
         refined.support,
@@ -203,13 +282,10 @@ def _judge(
     speed = best.recording.speed
     duration_s = best.recording.duration_s
     candidates = [Candidate(line.offset_s, line.rate * speed, round(support.score, 4))]
-    candidates += [
-        Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4))
-        for one in sorted(rivals, key=lambda r: -r.support.score)
-    ]
+    candidates += [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
     agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
     polarity = 1 if sum(lag.polarity * lag.quality for lag in agreeing) >= 0 else -1
-    residual = _residual(refined)
+    residual = _residual(refined.lags)
     if status is Status.UNPLACED:
         return Alignment(
             status,
@@ -244,6 +320,13 @@ def _judge(
     )
 
 
+def _rivals(refined_all: Sequence[Refined], verified: Sequence[Verified]) -> list[Refined | Verified]:
+    """All other places, best first; refined ones stand for their first check."""
+    done = {id(one.verified) for one in refined_all}
+    rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
+    return sorted(rivals, key=lambda one: -one.support.score)
+
+
 def _lead(best: Refined, rival: Refined) -> float:
     """How surely the best place's windows agree better than a rival's, in standard errors of the paired differences."""
     ours, theirs = (
@@ -276,8 +359,8 @@ def _exact(refined: Refined, best: Verified) -> Line:
     return Line(offset_s, 1.0)
 
 
-def _residual(refined: Refined) -> Residual:
-    late_ms = np.abs([lag.lag_s for lag in refined.lags]) * 1e3
+def _residual(lags: Sequence[WindowLag]) -> Residual:
+    late_ms = np.abs([lag.lag_s for lag in lags]) * 1e3
     used = late_ms[late_ms <= FINE_TOLERANCE_S * 1e3]
     if not used.size:
         used = late_ms
@@ -293,12 +376,7 @@ def _heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
 
 
 def _placed_notes(line: Line, duration_s: float, polarity: int, best: Verified, overlap: float) -> list[Note]:
-    notes = []
-    ppm = (line.rate - 1) * 1e6
-    slid_ms = abs(ppm) * 1e-3 * duration_s
-    if slid_ms >= 0.1 and abs(ppm) >= 0.05:
-        way = "fast" if ppm > 0 else "slow"
-        notes.append(Note("clock-drift", f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length."))
+    notes = _drift_note(line.rate, duration_s)
     if polarity < 0:
         notes.append(Note("inverted", "Inverted against the reference."))
     used, there = best.recording.channels, best.recording.source.channels
@@ -307,6 +385,15 @@ def _placed_notes(line: Line, duration_s: float, polarity: int, best: Verified, 
     if overlap < SHORT_OVERLAP_S:
         notes.append(Note("short-overlap", f"Only {overlap:.1f} s lie within the reference."))
     return notes
+
+
+def _drift_note(rate: float, duration_s: float) -> list[Note]:
+    ppm = (rate - 1) * 1e6
+    slid_ms = abs(ppm) * 1e-3 * duration_s
+    if slid_ms < 0.1 or abs(ppm) < 0.05:
+        return []
+    way = "fast" if ppm > 0 else "slow"
+    return [Note("clock-drift", f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length.")]
 
 
 def _ms(value_ms: float) -> str:

@@ -104,6 +104,34 @@ def measure_window(
     return _peak(s_xy, s_xx, s_yy, plan, size=size, rate_hz=rate_hz, most_lag_s=most_lag_s)
 
 
+def local_agreement(
+    reference: Listening,
+    recording: Listening,
+    t_ref: npt.NDArray[np.float64],
+    t_rec: npt.NDArray[np.float64],
+    *,
+    window_s: float,
+) -> npt.NDArray[np.float64]:
+    """How well both agree at single moments, -1..1, weighted by loudness: quiet moments say little.
+
+    `t_ref`, `t_rec` pair the moments, shape (moments,), s, ascending; windows of `window_s` around them are compared
+    as they stand, without a search.
+    """
+    rate_hz = working_rate_hz(reference, recording)
+    size = int(2 ** np.ceil(np.log2(window_s * rate_hz)))
+    ref = _segments(reference, t_ref, size, rate_hz)
+    rec = _segments(recording, t_rec, size, rate_hz)
+    if ref is None or rec is None:
+        return np.zeros(t_ref.size)
+    bins_hz = np.arange(ref.shape[1]) * rate_hz / size
+    speech = (bins_hz >= 150) & (bins_hz <= min(6000.0, 0.46 * rate_hz))
+    ref, rec = ref[:, speech], rec[:, speech]
+    cross = np.conj(ref) * rec
+    agreement = (cross.real / (np.abs(cross) + 1e-20)).mean(axis=1)
+    loudness = np.sqrt((np.abs(rec) ** 2).mean(axis=1))
+    return np.asarray(agreement * loudness / (np.median(loudness) + 1e-20), np.float64).clip(-2, 2)
+
+
 def _segments(
     view: Listening, centres_s: npt.NDArray[np.float64], size: int, rate_hz: int
 ) -> npt.NDArray[np.complex64] | None:

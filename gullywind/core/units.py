@@ -33,3 +33,13 @@ def to_fractional_samples(time_s: Floats, sample_rate_hz: int) -> Floats:
 def frame_duration_s(frame_rate: float) -> float:
     """Duration in s of one video frame at `frame_rate` frames a second."""
     return 1.0 / frame_rate
+
+
+def clock_time(time_s: float) -> str:
+    """A time of the event for sentences: `1:02:03.4` or `2:03.4`."""
+    tenths = round(abs(time_s) * 10)
+    minutes, rest = divmod(tenths, 600)
+    hours, minutes = divmod(minutes, 60)
+    seconds = f"{rest / 10:04.1f}"
+    sign = "-" if time_s < 0 else ""
+    return f"{sign}{hours}:{minutes:02d}:{seconds}" if hours else f"{sign}{minutes}:{seconds}"

@@ -166,11 +166,7 @@ def _support(
     count, m = len(lags), int(np.count_nonzero(agreeing))
     quality = np.array([lag.quality for lag in lags])
     agreement = np.array([max(lag.agreement, 0.0) for lag in lags])
-    # The chance that m windows fall within the tolerance of a line that two of them chose.
-    share = 2 * ROUGH_TOLERANCE_S / (2 * ROUGH_LAG_S)
-    chosen = 2 if overlap * MOST_PPM * 1e-6 > ROUGH_TOLERANCE_S else 1
-    spare = max(count - chosen, 0)
-    nats = max(0.0, _log_tail(spare, max(m - chosen, 0), share) - np.log(max(count, 1)) * chosen)
+    nats = chance_nats(count, m, chosen=2 if overlap * MOST_PPM * 1e-6 > ROUGH_TOLERANCE_S else 1)
     return Support(
         envelope_z=place.z,
         windows=count,
@@ -180,6 +176,13 @@ def _support(
         score=float((agreement * agreeing).mean()),
         overlap_s=overlap,
     )
+
+
+def chance_nats(windows: int, agreeing: int, *, chosen: int) -> float:
+    """How improbable it is, in nats, that windows fall within the tolerance of lines that `chosen` of them fixed."""
+    share = ROUGH_TOLERANCE_S / ROUGH_LAG_S
+    spare, hits = max(windows - chosen, 0), max(agreeing - chosen, 0)
+    return max(0.0, _log_tail(spare, hits, share) - float(np.log(max(windows, 1))) * chosen)
 
 
 def _log_tail(trials: int, hits: int, share: float) -> float:

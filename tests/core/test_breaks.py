@@ -1,0 +1,65 @@
+import unittest
+
+import numpy as np
+
+from gullywind.core.align import align_recording, hear, prepare_reference
+from gullywind.core.evidence import Status
+from tests.signals import RATE_HZ, busy, clocked, in_room, source, with_noise
+
+RATE = 1.00003
+
+
+class BreaksTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.event = busy(200.0, 91)
+        cls.prepared = prepare_reference(source(cls.event))
+        heard = with_noise(in_room(cls.event, 7), 12.0, 8)
+        cls.taken = clocked(heard, 10.0, RATE, 170.0)
+
+    def broken(self, *breaks: tuple[float, float]) -> np.ndarray:
+        """The recording with `(t_rec, lost_s)` cut out, or silence put in where `lost_s` is negative."""
+        parts, last = [], 0
+        for at_s, lost_s in breaks:
+            cut = int(at_s * RATE_HZ)
+            parts.append(self.taken[last:cut])
+            if lost_s > 0:
+                last = cut + int(lost_s * RATE_HZ)
+            else:
+                parts.append(np.zeros(int(-lost_s * RATE_HZ)))
+                last = cut
+        return np.concatenate([*parts, self.taken[last:]])
+
+    def align(self, sound: np.ndarray):
+        return align_recording(self.prepared, hear(source(sound)))
+
+    def test_no_break_where_there_is_none(self):
+        result = self.align(self.taken)
+        self.assertEqual(len(result.time_map.pieces), 1)
+        self.assertNotIn("break", [note.code for note in result.notes])
+
+    def test_pauses_from_a_moment_to_half_a_minute(self):
+        for lost_s in (0.02, 0.3, 1.7, 28.0):
+            with self.subTest(lost_s=lost_s):
+                result = self.align(self.broken((70.0, lost_s)))
+                self.assertEqual((result.status, len(result.time_map.pieces)), (Status.PLACED, 2))
+                before, after = result.time_map.pieces
+                gap_s = after.start[0] - before.end_exclusive[0]
+                self.assertAlmostEqual(gap_s, lost_s / RATE, delta=1e-4)
+                self.assertAlmostEqual(before.end_exclusive[1], 70.0, delta=0.3)
+                self.assertAlmostEqual(result.time_map.clock_ppm, 30.0, delta=0.5)
+                self.assertIn("break", [note.code for note in result.notes])
+
+    def test_several_pauses(self):
+        result = self.align(self.broken((40.0, 0.5), (90.0, 2.0), (130.0, 0.08)))
+        gaps = [
+            b.start[0] - a.end_exclusive[0]
+            for a, b in zip(result.time_map.pieces, result.time_map.pieces[1:], strict=False)
+        ]
+        np.testing.assert_allclose(gaps, [0.5, 2.0, 0.08], atol=2e-4)
+
+    def test_inserted_silence_is_left_out(self):
+        result = self.align(self.broken((80.0, -1.2)))
+        before, after = result.time_map.pieces
+        self.assertAlmostEqual(after.start[1] - before.end_exclusive[1], 1.2, delta=1e-3)
+        self.assertAlmostEqual(after.start[0], before.end_exclusive[0], delta=1e-3)
