@@ -35,6 +35,10 @@ def take_candidate(session: Session, recording_id: UUID, version: int, index: in
     if not 0 <= index < len(candidates) or row.media.duration_s is None:
         raise InputError("This place is not offered any more.")
     chosen = candidates[index]
+    judged = next((one for one in row.map_versions if row.alignment and one.number == row.alignment.map_number), None)
+    if index == 0 and judged is not None:
+        # The judged place itself, with all its pieces.
+        return _apply(session, row, edits.Edited(judged.to_core(), f"place 1 taken: {chosen['offset_s']:.3f} s"))
     time_map = TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s)
     return _apply(session, row, edits.Edited(time_map, f"place {index + 1} taken: {chosen['offset_s']:.3f} s"))
 

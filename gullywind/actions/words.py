@@ -3,6 +3,7 @@
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow
 
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
+MOST_BREAKS_TOLD = 2
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
 
@@ -28,6 +29,11 @@ def sentence_of(row: RecordingRow) -> str:
         clock = speed[0].lower() + speed[1:].rstrip(".")
     elif slid_ms >= UNHEARD_MS and abs(ppm) >= 0.05:
         clock = f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'} ({slid_ms:.3g} ms over its length)"
+    broken = [n["message"].rstrip(".") for n in judged.notes if n["code"] == "break"] if judged else []
+    if len(broken) > MOST_BREAKS_TOLD:
+        clock += f"; in {len(broken) + 1} pieces"
+    elif broken:
+        clock += "; " + "; ".join(one[0].lower() + one[1:] for one in broken)
     by_hand = judged is None or judged.map_number != row.map_number
     if by_hand:
         return f"{start}, {clock}. Set by hand: {current.sentence}."
@@ -37,6 +43,17 @@ def sentence_of(row: RecordingRow) -> str:
     if judged.status == "unsure":
         return f"{start}, perhaps: only {sure}. Hear the places below and choose one."
     return f"{start}, {clock}.{left} {sure[0].upper()}{sure[1:]}."
+
+
+def clock_label(row: RecordingRow) -> str:
+    """The clock in the fewest characters: ppm with its sign, or what else is the matter."""
+    codes = {n["code"] for n in row.alignment.notes} if row.alignment else set()
+    if "rate-mislabelled" in codes:
+        return "wrong rate"
+    if "speed-changed" in codes:
+        return "speed"
+    ppm = row.current.to_core().clock_ppm if row.current else 0.0
+    return f"{ppm:+.1f}".replace("-", "−") if abs(ppm) >= 0.05 else "0.0"
 
 
 def facts_line(media: MediaRow) -> str:

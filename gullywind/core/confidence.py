@@ -11,6 +11,8 @@ WEIGHTS = {"chance": 3.0, "quality": 2.0, "share": 2.0, "margin": 2.0, "lead": 1
 PLACED_FROM, UNSURE_FROM = 0.9, 0.25
 #: A rival with this much of the best one's score is as good as equal, unless the best leads it surely.
 REPEATS_FROM, SURE_LEAD = 0.8, 3.0
+#: Below this lead, in standard errors, nothing tells two places apart.
+LEAST_LEAD = 0.25
 
 
 def describe(support: Support, rival: Support | None) -> dict[str, float]:
@@ -30,7 +32,9 @@ def confidence_of(support: Support, rival: Support | None) -> float:
     """Probability in 0..1 that the place is right, given its support and its strongest rival's."""
     inputs = describe(support, rival)
     logit = INTERCEPT + sum(weight * inputs[name] for name, weight in WEIGHTS.items())
-    return float(1 / (1 + np.exp(-logit)))
+    confidence = float(1 / (1 + np.exp(-logit)))
+    # Two places that cannot be told apart at all share what there is.
+    return confidence if support.lead >= LEAST_LEAD else min(confidence, 0.5)
 
 
 def is_repeat(support: Support, rival: Support | None) -> bool:

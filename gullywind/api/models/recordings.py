@@ -6,7 +6,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
-from gullywind.actions.words import facts_line, percent, sentence_of, short_time
+from gullywind.actions.words import clock_label, facts_line, percent, sentence_of, short_time
 from gullywind.core.verify import window_agrees
 from gullywind.store.tables import RecordingRow
 
@@ -74,6 +74,7 @@ class MapOut(BaseModel):
     offset_s: float
     rate: float
     clock_ppm: float
+    clock_label: str
     start_ref_s: float
     end_ref_s: float
 
@@ -186,6 +187,7 @@ def _map(row: RecordingRow) -> MapOut | None:
         offset_s=time_map.offset_s,
         rate=time_map.rate,
         clock_ppm=time_map.clock_ppm,
+        clock_label=clock_label(row),
         start_ref_s=time_map.start_ref_s,
         end_ref_s=time_map.end_ref_s_exclusive,
     )

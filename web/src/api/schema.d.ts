@@ -513,6 +513,8 @@ export interface components {
             rate: number;
             /** Clock Ppm */
             clock_ppm: number;
+            /** Clock Label */
+            clock_label: string;
             /** Start Ref S */
             start_ref_s: number;
             /** End Ref S */

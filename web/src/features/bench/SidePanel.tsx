@@ -16,8 +16,9 @@ export function SidePanel({ recording, edits }: { recording: Recording; edits: E
         <Section title="Place">
           <OffsetField offsetS={map.offset_s + edits.pendingS} edits={edits} />
           <Fact label="clock">
-            {signed(map.clock_ppm, 2)}
-            {judgement?.ppm_error != null && judgement.map_number === map.number ? ` ± ${judgement.ppm_error.toFixed(2)}` : ''} ppm
+            {Math.abs(map.clock_ppm) < 1000 ? signed(map.clock_ppm, 2) : `${map.clock_label}, ${signed(map.clock_ppm / 1e4, 3)} %`}
+            {Math.abs(map.clock_ppm) < 1000 && judgement?.ppm_error != null && judgement.map_number === map.number ? ` ± ${judgement.ppm_error.toFixed(2)}` : ''}
+            {Math.abs(map.clock_ppm) < 1000 ? ' ppm' : ''}
           </Fact>
           <Fact label="polarity">{judgement?.polarity === -1 ? 'inverted' : 'same'}</Fact>
         </Section>

@@ -4,7 +4,7 @@ import { MoreHorizontal } from 'lucide-react'
 import { useState, type ReactNode } from 'react'
 import { Link } from 'wouter'
 import { api, told, type Project, type Recording, type Work } from '../../api/client'
-import { clock, signed } from '../../ui/times'
+import { clock } from '../../ui/times'
 import type { Viewport } from '../bench/geometry/viewport'
 import { RenameField } from './RenameField'
 import { Strip } from './Strip'
@@ -82,7 +82,9 @@ function Facts({ recording }: { recording: Recording }) {
   return (
     <Flex fontFamily="mono" fontSize="xs" textAlign="right">
       <Text w="86px">{clock(map.offset_s, 3)}</Text>
-      <Text w="74px">{signed(map.clock_ppm, 1)}</Text>
+      <Text w="74px" color={/[a-z]/.test(map.clock_label) ? 'ochre.fg' : undefined}>
+        {map.clock_label}
+      </Text>
       <Text w="80px" color="moss.fg">
         {measured?.left_over}
       </Text>

@@ -60,6 +60,15 @@ function drawEdges(ctx: CanvasRenderingContext2D, s: MirrorScene, axisY: number,
     }
   ctx.stroke()
   ctx.setLineDash([])
+  ctx.font = "11px 'Source Sans 3'"
+  ctx.textBaseline = 'bottom'
+  ctx.fillStyle = color('ochre')
+  s.pieces.slice(1).forEach((knots, i) => {
+    const endS = s.pieces[i]![s.pieces[i]!.length - 1]![0]!
+    const gapS = knots[0]![0]! - endS
+    // Only where there is room to read it.
+    if (gapS / s.view.secondsPerPx > 60) ctx.fillText(`nothing for ${gapS.toFixed(2)} s`, xOf(s.view, endS) + 4, axisY + reachPx)
+  })
 }
 
 /** Views shorter than this are about shape, not about level: what is in them fills their height. */

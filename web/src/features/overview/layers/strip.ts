@@ -33,6 +33,16 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
       ctx.setLineDash([])
     }
   }
+  // A pause or lost data: where the next piece begins later than the last one ended.
+  pieces.slice(1).forEach((knots, i) => {
+    const last = pieces[i]![pieces[i]!.length - 1]!
+    const [x0, x1] = [xOf(view, last[0]!), xOf(view, knots[0]![0]!)]
+    ctx.strokeStyle = colors.differ
+    ctx.lineWidth = 1.5
+    ctx.setLineDash([3, 2])
+    ctx.strokeRect(x0, 1, Math.max(x1 - x0, 2), heightPx - 2)
+    ctx.setLineDash([])
+  })
   const gain = recording.media.peak_dbfs == null ? 1 : 1 / Math.max(10 ** (recording.media.peak_dbfs / 20), 0.01)
   drawWave(ctx, {
     view,
