@@ -45,7 +45,8 @@ def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
     source = ["speech", "music", "loops"][int(rng.choice(3, p=[0.5, 0.3, 0.2]))]
     number = int(rng.integers(sources))
     sound = event(source, number)
-    ref_start, ref_s = rng.uniform(0, 60), rng.uniform(60, 130)
+    # On a whole sample the reference need not be interpolated.
+    ref_start, ref_s = round(rng.uniform(0, 60) * RATE_HZ) / RATE_HZ, rng.uniform(60, 130)
     reference = _taken(
         sound,
         SoundPath(
@@ -110,7 +111,11 @@ def _taken(
     last = min(sound.size, int((start_s + length_s + 1) * RATE_HZ))
     part = np.concatenate([np.zeros(max(0, int(-start_s * RATE_HZ))), sound[first:last]])
     begin_s = start_s - first / RATE_HZ if start_s >= 0 else start_s + int(-start_s * RATE_HZ) / RATE_HZ
-    return clocked(heard(part, path, rng), begin_s, rate, length_s, rate_hz)
+    taken = heard(part, path, rng)
+    if rate == 1.0 and rate_hz == RATE_HZ:
+        begin = round(begin_s * RATE_HZ)
+        return taken[begin : begin + round(length_s * RATE_HZ)]
+    return clocked(taken, begin_s, rate, length_s, rate_hz)
 
 
 @functools.lru_cache(maxsize=12)

@@ -38,6 +38,8 @@ RIVAL_SHARE = 0.6
 MOST_LONG_LOOKS = 5
 #: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
+#: So are those that the search found nearly as good: in noise the first check may have missed them.
+EQUAL_PLACE = 0.85
 #: Windows of this quality are worth a look for breaks though few of them agree.
 HOPE_QUALITY = 7.0
 #: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
@@ -257,7 +259,8 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
     near = [
         one
         for one in verified[1:]
-        if one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score
+        if (one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score)
+        or one.place.z >= EQUAL_PLACE * best.place.z
     ]
     window_s = fine_window_s(best.support.quality)
     refined = [refine_line(one, window_s=window_s, map_all=map_all) for one in [best, *near[: MOST_CANDIDATES - 1]]]

@@ -36,6 +36,8 @@ FINE_LAG_S, FINE_TOLERANCE_S = 0.006, 0.0012
 MOST_PPM = 600.0
 #: Noise alone reaches 4 to 5.
 LEAST_QUALITY = 4.5
+#: Windows clearer than this are hardly ever noise within the narrow search.
+CLEAR_QUALITY = 5.5
 #: Shorter overlaps carry no judgement.
 LEAST_OVERLAP_S = 0.4
 
@@ -151,13 +153,15 @@ def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -
         WindowLag(lag.t_ref, float(late_s), lag.quality, lag.agreement, lag.polarity, lag.second)
         for lag, late_s in zip(lags, late, strict=True)
     )
-    support = _support(verified.place, lags, np.abs(late) <= FINE_TOLERANCE_S, length, layout.window_s)
+    # In the narrow search noise often falls within the tolerance: what agrees must be clear as well.
+    agreeing = (np.abs(late) <= FINE_TOLERANCE_S) & (quality >= CLEAR_QUALITY)
+    support = _support(verified.place, lags, agreeing, length, layout.window_s)
     return Refined(verified, final, fit, lags, support)
 
 
 def window_agrees(lag_ms: float, quality: float) -> bool:
     """Whether a window of the trace lies on the map: near it, and clearer than noise."""
-    return abs(lag_ms) <= FINE_TOLERANCE_S * 1e3 and quality >= LEAST_QUALITY
+    return abs(lag_ms) <= FINE_TOLERANCE_S * 1e3 and quality >= CLEAR_QUALITY
 
 
 def _support(
