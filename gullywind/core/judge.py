@@ -1,0 +1,199 @@
+"""The judgement on verified places: which is best, how sure, and what follows for map and rivals. Times in s."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from gullywind.core.breaks import find_breaks
+from gullywind.core.confidence import confidence_of, is_repeat, status_of
+from gullywind.core.correlate import WindowLag
+from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Residual, Status
+from gullywind.core.features.extract import Heard
+from gullywind.core.notes import break_notes, drift_notes, placed_notes
+from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
+from gullywind.core.windows import Line, MapAll
+
+MOST_CANDIDATES = 5
+#: Windows of this quality are worth a look for breaks though few of them agree.
+HOPE_QUALITY = 7.0
+#: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
+#: exact: then samples can be copied untouched.
+EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
+EXACT_SAMPLES = 0.02
+#: Agreements nearer than this are equal, however steady their difference.
+LEAST_AGREEMENT_ERROR = 0.002
+
+
+def judge(
+    refined_all: Sequence[Refined], verified: Sequence[Verified], notes: tuple[Note, ...], curve: Curve
+) -> Alignment:
+    """Judge the best of several refined places.
+
+    Parameters
+    ----------
+    refined_all : best first, at least one.
+    verified : all places that were checked.
+    notes : what is known of the recording already.
+    """
+    refined, best = refined_all[0], refined_all[0].verified
+    rivals = _rivals(refined_all, verified)
+    rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
+    support = replace(
+        refined.support,
+        chance_nats=max(refined.support.chance_nats, best.support.chance_nats),
+        lead=min((_lead(refined, other) for other in refined_all[1:]), default=NO_RIVAL),
+    )
+    confidence = confidence_of(support, rival)
+    status = status_of(confidence, support, rival)
+    line = _exact(refined, best)
+    # Times of a view at another speed are true seconds; the file counts its own.
+    speed = best.recording.speed
+    duration_s = best.recording.duration_s
+    candidates = [Candidate(line.offset_s, line.rate * speed, round(support.score, 4))]
+    candidates += [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
+    agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
+    polarity = 1 if sum(lag.polarity * lag.quality for lag in agreeing) >= 0 else -1
+    residual = _residual(refined.lags)
+    if status is Status.UNPLACED:
+        return Alignment(
+            status,
+            None,
+            polarity,
+            confidence,
+            tuple(candidates[:MOST_CANDIDATES]),
+            None,
+            notes,
+            trace=refined.lags,
+            curve=curve,
+            support=support,
+            rival_support=rival,
+        )
+    more = placed_notes(line, duration_s, polarity, best, support.overlap_s)
+    if rival and is_repeat(support, rival):
+        where = ", ".join(f"{c.offset_s:.3f} s" for c in candidates[1:3])
+        more.append(Note("repeats", f"Other places fit nearly as well: {where}."))
+    return Alignment(
+        status,
+        TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed),
+        polarity,
+        confidence,
+        tuple(candidates[:MOST_CANDIDATES]),
+        residual,
+        (*notes, *more),
+        trace=refined.lags,
+        curve=curve,
+        ppm_error=refined.fit.ppm_error,
+        support=support,
+        rival_support=rival,
+    )
+
+
+def judge_pieces(
+    judged: Alignment,
+    refined_all: Sequence[Refined],
+    verified: Sequence[Verified],
+    ref: Heard,
+    rec: Heard,
+    map_all: MapAll,
+) -> Alignment:
+    """The same judgement in pieces, where part of the windows agree elsewhere."""
+    refined = refined_all[0]
+    agreeing = [window_agrees(lag.lag_s * 1e3, lag.quality) for lag in refined.lags]
+    support = judged.support
+    # Many pieces leave each with few windows: clear ones are hope enough, the pieces must then prove themselves.
+    if support is None or all(agreeing) or sum(agreeing) < 2 or support.quality < HOPE_QUALITY:
+        return judged
+    broken = find_breaks((ref.view, ref.features), (rec.view, rec.features), refined.line, map_all=map_all)
+    if broken is None:
+        return judged
+    speed, rate = rec.view.speed, broken.line.rate
+    pieces = []
+    for one in broken.stretches:
+        offset_s = broken.line.offset_s + one.jump_s
+        knots = ((one.start_s / rate + offset_s, one.start_s * speed), (one.end_s / rate + offset_s, one.end_s * speed))
+        pieces.append(Piece(knots))
+    # Where another piece lies is no rival place.
+    own_s = [broken.line.offset_s + one.jump_s for one in broken.stretches]
+    rivals = [one for one in _rivals(refined_all, verified) if min(abs(one.line.offset_s - s) for s in own_s) > 0.1]
+    rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
+    leads = [_lead(refined, one) for one in rivals if isinstance(one, Refined)]
+    chance = chance_nats(broken.windows, len(broken.lags), chosen=len(broken.stretches) + 1)
+    support = replace(
+        support,
+        windows=broken.windows,
+        agreeing=len(broken.lags),
+        chance_nats=max(chance, support.chance_nats),
+        score=float(np.mean([max(lag.agreement, 0.0) for lag in broken.lags])),
+        lead=min(leads, default=NO_RIVAL),
+    )
+    confidence = confidence_of(support, rival)
+    notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats")]
+    notes += drift_notes(rate, rec.view.duration_s) + break_notes(broken, speed)
+    first = Candidate(broken.line.offset_s, rate * speed, round(support.score, 4))
+    others = [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
+    return replace(
+        judged,
+        status=status_of(confidence, support, rival),
+        confidence=confidence,
+        time_map=TimeMap(tuple(pieces)),
+        candidates=(first, *others)[:MOST_CANDIDATES],
+        rival_support=rival,
+        residual=_residual(broken.lags),
+        trace=broken.lags,
+        support=support,
+        notes=tuple(notes),
+    )
+
+
+def unplaced(notes: tuple[Note, ...], curve: Curve | None = None) -> Alignment:
+    """The judgement where nothing speaks for any place."""
+    return Alignment(Status.UNPLACED, None, 1, 0.0, (), None, notes, curve=curve)
+
+
+def _rivals(refined_all: Sequence[Refined], verified: Sequence[Verified]) -> list[Refined | Verified]:
+    """All other places, best first; refined ones stand for their first check."""
+    done = {id(one.verified) for one in refined_all}
+    rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
+    return sorted(rivals, key=lambda one: -one.support.score)
+
+
+def _lead(best: Refined, rival: Refined) -> float:
+    """How surely the best place's windows agree better than a rival's, in standard errors of the paired differences."""
+    ours, theirs = (
+        (
+            one.line.to_recording(np.array([lag.t_ref for lag in one.lags])),
+            np.array([lag.agreement for lag in one.lags]),
+        )
+        for one in (best, rival)
+    )
+    ahead = ours[1] - np.interp(ours[0], *theirs)
+    error = float(ahead.std()) / np.sqrt(ahead.size) + LEAST_AGREEMENT_ERROR
+    return float(np.clip(ahead.mean() / error, 0.0, NO_RIVAL))
+
+
+def _exact(refined: Refined, best: Verified) -> Line:
+    """The fitted line, or the exact one that it cannot be told from: rate 1, and a whole-sample offset."""
+    line, fit = refined.line, refined.fit
+    if abs(fit.clock_ppm) > min(EXACT_ERRORS * fit.ppm_error, EXACT_PPM) and abs(fit.clock_ppm) > 2e-4:
+        return line
+    used = np.abs([lag.lag_s for lag in refined.lags]) <= FINE_TOLERANCE_S
+    t_ref = np.array([lag.t_ref for lag in refined.lags])[used]
+    # With the rate held at 1 the offset is the line's at the windows' middle.
+    middle = float(np.median(t_ref))
+    offset_s = middle - float(line.to_recording(np.array([middle]))[0])
+    rate_hz = best.reference.sample_rate_hz
+    if best.recording.sample_rate_hz == rate_hz:
+        whole = round(offset_s * rate_hz)
+        if abs(offset_s * rate_hz - whole) <= min(EXACT_SAMPLES, 5 * fit.offset_error_s * rate_hz + 0.002):
+            offset_s = whole / rate_hz
+    return Line(offset_s, 1.0)
+
+
+def _residual(lags: Sequence[WindowLag]) -> Residual:
+    late_ms = np.abs([lag.lag_s for lag in lags]) * 1e3
+    used = late_ms[late_ms <= FINE_TOLERANCE_S * 1e3]
+    if not used.size:
+        used = late_ms
+    return Residual(float(np.median(used)), float(np.percentile(used, 95)), int(used.size))
