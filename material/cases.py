@@ -1,7 +1,9 @@
 """Generated alignment cases of many kinds with known truth, for calibration and measurement."""
 
 import functools
+import os
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 
@@ -10,6 +12,7 @@ from material.music import piece
 from material.speech import talk
 
 EVENT_S = 300.0
+CACHE = Path(__file__).resolve().parent.parent / ".local" / "events"
 #: kinds of matches, then of hard non-matches
 MATCHES = ["near", "room", "noise", "far", "playback", "deep-noise", "short", "partial"]
 NON_MATCHES = ["other-passage", "other-text", "other-voice", "other-piece"]
@@ -31,10 +34,15 @@ class Case:
 
 @functools.lru_cache(maxsize=24)
 def event(kind: str, seed: int, duration_s: float = EVENT_S) -> np.ndarray:
-    """A cached event: `speech`, `music` or `loops`."""
-    if kind == "speech":
-        return talk(seed, duration_s)
-    return piece(seed, duration_s, looped=kind == "loops")
+    """A cached event: `speech`, `music` or `loops`; kept on disk too, since speaking and plucking take their time."""
+    path = CACHE / f"{kind}-{seed}-{duration_s:g}.npy"
+    if not path.exists():
+        CACHE.mkdir(parents=True, exist_ok=True)
+        sound = talk(seed, duration_s) if kind == "speech" else piece(seed, duration_s, looped=kind == "loops")
+        part = path.with_suffix(f".{os.getpid()}.npy")
+        np.save(part, sound)
+        part.replace(path)
+    return np.asarray(np.load(path))
 
 
 def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
@@ -123,7 +131,7 @@ def talk_same_voice(number: int) -> np.ndarray:
     """Another text by the voice of `event("speech", number)`: its talk shuffled by long stretches is no other text, so
     a later stretch of a longer talk is used.
     """
-    return talk(number, EVENT_S * 2)[int(EVENT_S * RATE_HZ) :]
+    return event("speech", number, EVENT_S * 2)[int(EVENT_S * RATE_HZ) :]
 
 
 def _path(kind: str, rng: np.random.Generator) -> SoundPath:

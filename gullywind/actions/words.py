@@ -1,9 +1,12 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
+from gullywind.core.units import clock_time
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow
 
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
-MOST_BREAKS_TOLD = 2
+MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
+#: A rival with this share of the best one's score is worth naming.
+CLOSE_SCORE = 0.6
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
 
@@ -41,8 +44,18 @@ def sentence_of(row: RecordingRow) -> str:
     sure = f"{percent(judged.confidence)} % sure"
     left = f" {short_time(judged.residual['median_ms'])} left over." if judged.residual else ""
     if judged.status == "unsure":
-        return f"{start}, perhaps: only {sure}. Hear the places below and choose one."
+        return unsure_sentence(judged.candidates, judged.confidence)
     return f"{start}, {clock}.{left} {sure[0].upper()}{sure[1:]}."
+
+
+def unsure_sentence(candidates: list[dict[str, float]], confidence: float) -> str:
+    """Which places fit, best first, for a person to choose."""
+    close = [one for one in candidates if one["score"] >= CLOSE_SCORE * candidates[0]["score"]]
+    told = [f"{clock_time(one['offset_s'])} ({one['score']:.2f})" for one in close[:MOST_PLACES_TOLD]]
+    if len(close) < 2:
+        return f"Perhaps at {told[0]}, only {percent(confidence)} % sure: hear it."
+    more = " and more" if len(close) > len(told) else ""
+    return f"{len(close)} places fit: {', '.join(told)}{more}. Hear them and choose."
 
 
 def clock_label(row: RecordingRow) -> str:
@@ -74,6 +87,8 @@ def facts_line(media: MediaRow) -> str:
         parts.append(f"clips ({media.clipped_samples} samples)")
     if media.timecode:
         parts.append(f"timecode {media.timecode}")
+    elif media.time_reference_samples:
+        parts.append(f"time of day {clock_time(media.time_reference_samples / (media.sample_rate_hz or 48000))}")
     if media.truncated:
         parts.append("cut off")
     return " · ".join(part for part in parts if part)
@@ -87,7 +102,7 @@ def percent(confidence: float) -> str:
 def short_time(value_ms: float) -> str:
     """A small time in the unit that reads best."""
     if value_ms < 0.0001:
-        return "under 0.1 µs"
+        return "< 0.1 µs"
     return f"{value_ms * 1e3:.1f} µs" if value_ms < 0.01 else f"{value_ms:.2f} ms"
 
 

@@ -11,7 +11,7 @@ from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
 from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.core.verify import LONGEST, LOOKS, Refined, Verified, fine_window_s, refine_line, verify_place
+from gullywind.core.verify import LONGEST, LOOKS, Look, Refined, Verified, fine_window_s, refine_line, verify_place
 from gullywind.core.windows import MapAll
 
 #: A place this well supported needs no second, longer look.
@@ -90,9 +90,15 @@ def align_recording(
     return alignment
 
 
-def _place(searched: Sequence[Searched], notes: tuple[Note, ...], map_all: MapAll, checkpoint: Checkpoint) -> Alignment:
+def _place(
+    searched: Sequence[Searched],
+    notes: tuple[Note, ...],
+    map_all: MapAll,
+    checkpoint: Checkpoint,
+    looks: Sequence[Look] = LOOKS,
+) -> Alignment:
     curve = max((curve for curve, _, _ in searched), key=lambda c: float(c.heights.max(initial=0.0)))
-    verified = _verify(searched, map_all, checkpoint)
+    verified = _verify(searched, map_all, checkpoint, looks)
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
     if not verified:
         return unplaced(notes, shown)
@@ -115,20 +121,23 @@ def _at_other_speeds(
     for one in recording:
         for speed, heard, curve in best_speeds(index, one, one.view.source.sample_rate_hz):
             checkpoint(0.9)
-            found = _place([(curve, ref, heard)], notes, map_all, no_checkpoint)
+            # At the right speed a short look is enough; strangers must not be looked at for long at every speed.
+            found = _place([(curve, ref, heard)], notes, map_all, no_checkpoint, LOOKS[:2])
             if found.status is Status.PLACED:
                 return replace(found, notes=(speed_note(speed), *found.notes))
     return None
 
 
-def _verify(searched: Sequence[Searched], map_all: MapAll, checkpoint: Checkpoint) -> list[Verified]:
+def _verify(
+    searched: Sequence[Searched], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
+) -> list[Verified]:
     """Places after the full-rate check, best first; several views' places are pooled."""
     places = sorted(
         ((place, ref, rec) for curve, ref, rec in searched for place in curve.places), key=lambda p: -p[0].z
     )
     places = places[:12]
     verified: list[Verified] = []
-    for round_, look in enumerate(LOOKS):
+    for round_, look in enumerate(looks):
         if look is LONGEST:
             # Longer looks are dear: only where the short ones or the envelope gave most hope.
             hope = {id(one.place): _strength(one) for one in verified}

@@ -199,6 +199,24 @@ class ApiTest(DatabaseTest):
         self.client.delete(f"/api/projects/{two['id']}")
         self.assertFalse(path.exists())
 
+    def test_repeats_are_unsure_and_a_person_chooses(self):
+        project = self.new_project("Round dance")
+        bar = busy(4.0, 12)
+        self.upload(project, "Dulcimer.wav", wav_bytes(np.tile(bar, 8)))
+        self.upload(project, "Drum.wav", wav_bytes(np.tile(bar, 2)))
+        self.run_jobs()
+        change = {"version": project["version"], "reference_id": self.recording(project, "Dulcimer")["id"]}
+        self.client.patch(f"/api/projects/{project['id']}", json=change)
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={})
+        self.run_jobs()
+        drum = self.recording(project, "Drum")
+        self.assertEqual(drum["status"], "unsure")
+        self.assertIn("places fit", drum["sentence"])
+        chosen = self.edit(drum, kind="take", index=1).json()
+        self.assertEqual(chosen["status"], "placed")
+        self.assertAlmostEqual(chosen["map"]["offset_s"], drum["judgement"]["candidates"][1]["offset_s"], delta=1e-9)
+        self.assertEqual(self.edit(chosen, kind="undo").json()["status"], "unsure")
+
     def test_removing_the_reference_forgets_places(self):
         project = self.placed()
         desk = self.recording(project, "Desk")

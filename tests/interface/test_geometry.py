@@ -84,7 +84,7 @@ class GeometryTest(unittest.TestCase):
             ("times.clock(59.96, 1)", "1:00.0"),
             ("times.clock(-6.218, 3)", "−0:06.218"),
             ("times.timecode(3661.52, 25)", "01:01:01:13"),
-            ("times.timecode(0.9999999, 25)", "00:00:01:00"),
+            ("times.timecode(0.99999999, 25)", "00:00:01:00"),
             ("times.signed(-0.0004, 3)", "0.000"),
             ("times.signed(-38.06, 1)", "−38.1"),
         ]:

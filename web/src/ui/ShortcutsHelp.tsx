@@ -17,6 +17,7 @@ const SHORTCUTS: readonly [string, string][] = [
   ['+ −', 'closer, farther'],
   ['0', 'the whole event'],
   ['F', 'follow the playhead, or not'],
+  ['N', 'try the next place that fits'],
   ['J / K', 'next or previous recording'],
   ['Esc', 'drop the selection; back to the overview'],
   ['?', 'this list'],

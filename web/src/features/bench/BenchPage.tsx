@@ -93,6 +93,11 @@ function Bench({ project, reference, recording }: { project: Project; reference:
     zoom: (factor) => setView((v) => ({ startS: timeAt(v, widthPx / 2) - (widthPx / 2) * v.secondsPerPx * factor, secondsPerPx: v.secondsPerPx * factor })),
     showAll: () => setViewState(null),
     leave: () => go(`/projects/${project.id}`),
+    nextPlace: () => {
+      const places = recording.judgement?.candidates ?? []
+      const here = places.findIndex((one) => current && Math.abs(one.offset_s - current.offset_s) < 0.02)
+      if (places.length > 1 || (places.length === 1 && here < 0)) edits.edit({ kind: 'take', index: (here + 1) % places.length })
+    },
     rateHz: reference.media.sample_rate_hz ?? 48000,
     frameRate: project.frame_rate,
   })

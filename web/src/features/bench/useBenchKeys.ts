@@ -13,6 +13,7 @@ interface Acts {
   zoom: (factor: number) => void
   showAll: () => void
   leave: () => void
+  nextPlace: () => void
   rateHz: number
   frameRate: number
 }
@@ -53,6 +54,7 @@ export function useBenchKeys(acts: Acts): void {
       '0': () => a().showAll(),
       f: () => usePlayer.setState((s) => ({ follow: !s.follow })),
       l: () => player.setLoop(usePlayer.getState().loop ? null : a().selection),
+      n: () => a().nextPlace(),
       j: () => a().step(1),
       k: () => a().step(-1),
       Escape: () => {

@@ -193,6 +193,7 @@ function Table({ project }: { project: Project }) {
             mr="4"
             h="100%"
             position="relative"
+            overflow="hidden"
             cursor="pointer"
             aria-label="Time in the reference; click to go there"
             onClick={(e) => player.seek(timeAt(view, e.nativeEvent.offsetX))}

@@ -42,7 +42,7 @@ interface Props extends RowProps {
 }
 
 export function RecordingRow({ project, recording, view, work, choose }: Props) {
-  const isPlaced = recording.status === 'placed' || recording.status === 'unsure'
+  const isPlaced = recording.status === 'placed'
   return (
     <Flex align="center" borderBottomWidth="1px" minH="46px" data-testid="recording-row" data-status={recording.status}>
       <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
@@ -88,7 +88,7 @@ function Facts({ recording }: { recording: Recording }) {
       <Text w="80px" color="moss.fg">
         {measured?.left_over}
       </Text>
-      <Text w="72px" color={recording.status === 'unsure' ? 'ochre.fg' : undefined}>
+      <Text w="72px">
         {measured?.sure ?? 'by hand'}
       </Text>
     </Flex>
@@ -97,10 +97,10 @@ function Facts({ recording }: { recording: Recording }) {
 
 function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
   let words: ReactNode = recording.media.line
-  if (recording.status === 'unplaced' || recording.status === 'failed') words = recording.sentence
+  if (recording.status === 'unplaced' || recording.status === 'failed' || recording.status === 'unsure') words = recording.sentence
   return (
     <Flex flex="1" minW="0" align="center" gap="2" pr="6">
-      <Text fontSize="xs" color={recording.status === 'failed' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
+      <Text fontSize="xs" color={recording.status === 'failed' || recording.status === 'unsure' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
         {words}
       </Text>
       {!project.reference_id && recording.media.state === 'ready' && (

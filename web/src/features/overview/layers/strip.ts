@@ -28,10 +28,18 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
     ctx.fillRect(x0, 0, x1 - x0, bottom)
     if (s.unsure) {
       ctx.strokeStyle = colors.differ
-      ctx.setLineDash([4, 3])
       ctx.strokeRect(x0 + 0.5, 0.5, x1 - x0 - 1, heightPx - 1)
-      ctx.setLineDash([])
     }
+  }
+  // The other places that fit, dashed.
+  if (s.unsure && recording.map) {
+    ctx.strokeStyle = colors.differ
+    ctx.setLineDash([4, 3])
+    for (const rival of recording.judgement?.candidates.slice(1) ?? []) {
+      const byPx = (rival.offset_s - recording.map.offset_s) / view.secondsPerPx
+      ctx.strokeRect(xOf(view, recording.map.start_ref_s) + byPx, 0.5, (recording.map.end_ref_s - recording.map.start_ref_s) / view.secondsPerPx, heightPx - 1)
+    }
+    ctx.setLineDash([])
   }
   // A pause or lost data: where the next piece begins later than the last one ended.
   pieces.slice(1).forEach((knots, i) => {
