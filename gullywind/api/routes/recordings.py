@@ -15,6 +15,7 @@ from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.recordings import CurveOut, EditIn, NameIn, RecordingOut, TimingOut
 from gullywind.core.errors import InputError
 from gullywind.store.files import IncomingFile
+from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording
 
 T = TypeVar("T")
@@ -29,6 +30,13 @@ async def upload_recording(
     project_id: UUID, request: Request, context: ContextDep, file_name: str = Query(min_length=1, max_length=1000)
 ) -> RecordingOut:
     """Bring in a file: the body is its bytes. Streamed to disk; the same content is stored once."""
+
+    def check() -> None:
+        with context.database.session() as session:
+            get_project(session, project_id)
+
+    # Before the bytes come, not after gigabytes of them.
+    await run_in_threadpool(check)
     incoming = IncomingFile(context.media)
     try:
         gathered = bytearray()
