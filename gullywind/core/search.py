@@ -27,6 +27,8 @@ MOST_PPM = 400.0
 POOL_FRAMES = 5
 #: Peaks nearer than this are one place.
 SEPARATION_S = 0.35
+#: Overlaps shorter than 3 s are judged as if they were that long: too little sound for more.
+LEAST_OVERLAP_FRAMES = 300
 #: Above this z grows only with its logarithm: one probe may not outvote all others by a single loud coincidence, yet
 #: the highest peak must stay the highest.
 FULL_Z = 20.0
@@ -112,7 +114,7 @@ def search_offsets(index: ReferenceIndex, recording: BandFeatures, *, most_place
     curves: list[Row] = []
     for start in starts:
         probe = recording.values[:, start : start + PROBE_FRAMES]
-        curve = _standardise(index.correlate(probe, bands))
+        curve = _standardise(index.correlate(probe, bands), probe.shape[1])
         curves.append(_pool(curve))
         first = shift - start - PROBE_FRAMES  # where lag -PROBE_FRAMES of this probe lies on the curve
         slack = abs(start + probe.shape[1] / 2 - middle) * MOST_PPM * 1e-6
@@ -132,9 +134,20 @@ def _probe_starts(frames: int) -> Sequence[int]:
     return [round(start) for start in np.linspace(0, last, min(count, MOST_PROBES))]
 
 
-def _standardise(curve: Row) -> Row:
-    """Robust z-scores: the median absolute deviation ignores the peak itself."""
-    sample = curve[:: max(1, curve.size // 20000)]
+def _standardise(curve: Row, probe_frames: int) -> Row:
+    """Robust z-scores: the median absolute deviation ignores the peak itself.
+
+    Where the probe reaches past the reference less of it is summed, and chance is smaller too: without the correction
+    a true half overlap loses to a false whole one.
+    """
+    reference_frames = curve.size - PROBE_FRAMES
+    lags = np.arange(curve.size) - PROBE_FRAMES
+    overlap = np.minimum(np.minimum(lags + probe_frames, reference_frames - lags), probe_frames)
+    curve = curve * np.sqrt(probe_frames / np.maximum(overlap, LEAST_OVERLAP_FRAMES)).astype(np.float32)
+    curve[overlap <= 0] = 0.0
+    sample = curve[overlap >= LEAST_OVERLAP_FRAMES]
+    sample = sample if sample.size else curve
+    sample = sample[:: max(1, sample.size // 20000)]
     middle = np.median(sample)
     spread = np.median(np.abs(sample - middle)) * 1.4826
     if spread < 1e-6:
