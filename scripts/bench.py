@@ -28,6 +28,7 @@ from material.speech import talk
 ROOT = Path(__file__).resolve().parent.parent
 PROGRAM = ROOT / ".venv" / "bin" / "gullywind"
 RATE_HZ = 48000
+HANN = np.hanning(2048).astype(np.float32)
 
 
 def line(name: str, value: str, goal: str) -> None:
@@ -41,26 +42,33 @@ def program(*arguments: object) -> float:
     return time.perf_counter() - start
 
 
+def spectrum(sound: np.ndarray) -> None:
+    """STFT 2048/1024 in float32: the cheapest form of it."""
+    if sound.size >= 2048:
+        frames = np.lib.stride_tricks.sliding_window_view(sound.astype(np.float32, copy=False), 2048)[::1024]
+        for first in range(0, len(frames), 512):
+            scipy.fft.rfft(frames[first : first + 512] * HANN)
+
+
 def one_spectrum_of_each(paths: list[Path]) -> float:
-    """Wall time of reading every file once with one STFT (2048/1024) of each, one thread, s."""
+    """Wall time of reading every file once with one spectrum of each, one thread, s."""
     import av
 
     start = time.perf_counter()
     for path in paths:
         try:
-            blocks = soundfile.blocks(str(path), blocksize=1 << 20, dtype="float32", always_2d=True)
-            for block in blocks:
-                scipy.signal.ShortTimeFFT(np.hanning(2048), 1024, RATE_HZ).stft(block.mean(axis=1))
+            for block in soundfile.blocks(str(path), blocksize=1 << 20, dtype="float32", always_2d=True):
+                spectrum(block.mean(axis=1))
         except soundfile.LibsndfileError:
             with av.open(str(path)) as container:
                 gathered: list[np.ndarray] = []
                 for frame in container.decode(audio=0):
                     gathered.append(frame.to_ndarray().mean(axis=0))
                     if len(gathered) == 1024:
-                        scipy.signal.ShortTimeFFT(np.hanning(2048), 1024, RATE_HZ).stft(np.concatenate(gathered))
+                        spectrum(np.concatenate(gathered))
                         gathered.clear()
                 if gathered:
-                    scipy.signal.ShortTimeFFT(np.hanning(2048), 1024, RATE_HZ).stft(np.concatenate(gathered))
+                    spectrum(np.concatenate(gathered))
     return time.perf_counter() - start
 
 

@@ -85,7 +85,8 @@ class AlignmentRow(Base):
     residual: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     notes: Mapped[list[Any]] = mapped_column(JSONB)
     trace: Mapped[list[Any]] = mapped_column(JSONB)
-    curve: Mapped[bytes | None]
+    #: Only the bench asks for it, and it is long.
+    curve: Mapped[bytes | None] = mapped_column(deferred=True)
     curve_start_s: Mapped[float | None]
     curve_step_s: Mapped[float | None]
     map_number: Mapped[int]

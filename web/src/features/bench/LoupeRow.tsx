@@ -1,5 +1,5 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { useEffect, useState } from 'react'
+import { memo, useEffect, useState } from 'react'
 import type { Pieces, Recording } from '../../api/client'
 import { Loupe } from './Loupe'
 import type { Edits } from './useEdits'
@@ -19,7 +19,7 @@ interface Props {
 }
 
 /** Start, middle and end of the overlap, magnified, at one look. */
-export function LoupeRow({ moments, ...rest }: Props) {
+export const LoupeRow = memo(function LoupeRow({ moments, ...rest }: Props) {
   const [centres, setCentres] = useState(moments)
   useEffect(() => setCentres(moments), [moments])
   const [widthMs, setWidthMs] = useState<number>(() => Number(localStorage.getItem(KEY)) || 24)
@@ -60,4 +60,4 @@ export function LoupeRow({ moments, ...rest }: Props) {
       </Flex>
     </Box>
   )
-}
+})

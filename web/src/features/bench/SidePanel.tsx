@@ -1,5 +1,5 @@
 import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
-import { useEffect, useState, type ReactNode } from 'react'
+import { memo, useEffect, useState, type ReactNode } from 'react'
 import type { Recording } from '../../api/client'
 import { signed } from '../../ui/times'
 import { MatchCurve } from './MatchCurve'
@@ -7,7 +7,7 @@ import { STEPS, useStep } from './steps'
 import type { Edits } from './useEdits'
 
 /** The numbers and the choices beside the waves. */
-export function SidePanel({ recording, edits }: { recording: Recording; edits: Edits }) {
+export const SidePanel = memo(function SidePanel({ recording, edits }: { recording: Recording; edits: Edits }) {
   const { map, judgement } = recording
   return (
     <Flex direction="column" gap="4" w="276px" flexShrink={0} borderLeftWidth="1px" px="4" py="3" overflowY="auto">
@@ -49,7 +49,7 @@ export function SidePanel({ recording, edits }: { recording: Recording; edits: E
       )}
     </Flex>
   )
-}
+})
 
 function Section({ title, children }: { title: string; children: ReactNode }) {
   return (

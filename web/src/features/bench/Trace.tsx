@@ -1,5 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
-import { useCallback, useMemo } from 'react'
+import { memo, useCallback, useMemo } from 'react'
 import type { Pieces, Recording } from '../../api/client'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
@@ -16,7 +16,7 @@ interface Props {
 }
 
 /** One dot per window: how late (above) or early (below) the recording is there, through the map as it is now. */
-export function Trace({ recording, pieces, before, durationS }: Props) {
+export const Trace = memo(function Trace({ recording, pieces, before, durationS }: Props) {
   const judged = recording.judgement
   const measured = recording.versions.find((one) => one.number === judged?.map_number)?.pieces ?? null
   const dots = useCallback(
@@ -61,4 +61,4 @@ export function Trace({ recording, pieces, before, durationS }: Props) {
       </Box>
     </Box>
   )
-}
+})

@@ -1,5 +1,5 @@
 import { useQueryClient } from '@tanstack/react-query'
-import { useCallback, useRef, useState } from 'react'
+import { useCallback, useMemo, useRef, useState } from 'react'
 import { api, Refused, told, type Edit, type Recording } from '../../api/client'
 import { putRecording } from '../../api/queries'
 import { sayProblem } from '../../ui/problems'
@@ -72,5 +72,6 @@ export function useEdits(recording: Recording): Edits {
     },
     [send],
   )
-  return { pendingS, preview, nudge, edit }
+  // One object as long as nothing changes, so that what shows it is not rendered anew at every zoom.
+  return useMemo(() => ({ pendingS, preview, nudge, edit }), [pendingS, preview, nudge, edit])
 }
