@@ -1,10 +1,11 @@
 """Place files against a reference file, several at once, on all cores: the command line's work."""
 
+import multiprocessing
 import os
 import tempfile
 from collections.abc import Callable
-from concurrent.futures import Executor, Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from gullywind.actions.render_file import render_file
@@ -17,6 +18,8 @@ from gullywind.core.windows import MapAll
 from gullywind.formats.media import Sound, open_media
 from gullywind.formats.result_json import RecordingResult
 
+#: How long to wait for a child's message before looking whether it lives.
+POLL_S = 0.01
 #: `report(path, fraction_done)`; called from several threads.
 Report = Callable[[Path, float], None]
 
@@ -48,41 +51,125 @@ class Placed:
 
 def place_files(request: PlaceRequest, report: Report) -> Placed:
     """Open, hear, place and, if asked, render all files; a bad file never stops the others."""
-    with tempfile.TemporaryDirectory(prefix="gullywind-") as folder, ThreadPoolExecutor(os.cpu_count()) as pool:
+    with tempfile.TemporaryDirectory(prefix="gullywind-") as folder:
         spools = Path(folder)
-        reference = pool.submit(_open_reference, request.reference, spools / "reference", report)
-        inner = ThreadPoolExecutor(os.cpu_count()) if len(request.recordings) == 1 else None
         outputs = _output_names(request)
-        jobs = [
-            pool.submit(_place_one, path, spools / str(i), reference, output, report, inner)
-            for i, (path, output) in enumerate(zip(request.recordings, outputs, strict=True))
-        ]
-        recordings = tuple(job.result() for job in jobs)
-        if inner:
-            inner.shutdown()
+        if len(request.recordings) == 1:
+            return _place_single(request.reference, request.recordings[0], spools, outputs[0], report)
         try:
-            _, facts, _ = reference.result()
+            reference: Reference | None = _open_reference(request.reference, spools / "reference", report)
+            notes: tuple[Note, ...] = ()
         except GullywindError as error:
-            return Placed(None, (Note(error.code, str(error)),), recordings)
-        return Placed(facts, (), recordings)
+            reference, notes = None, (Note(error.code, str(error)),)
+        recordings = _place_in_processes(request, spools, outputs, reference, report)
+        return Placed(reference.facts if reference else None, notes, recordings)
 
 
-Reference = tuple[Sound, MediaFacts, PreparedReference]
+@dataclass(frozen=True, eq=False)
+class Reference:
+    """The opened and prepared reference."""
+
+    sound: Sound
+    facts: MediaFacts
+    prepared: PreparedReference
+
+    def reopened(self, path: Path, spool: Path) -> "Reference":
+        """The same with a file handle of its own: forked processes would share one position in the file."""
+        sound, facts = open_media(path, spool)
+        heard = tuple(replace(one, view=replace(one.view, source=sound)) for one in self.prepared.heard)
+        return Reference(sound, facts, PreparedReference(heard, self.prepared.indices))
+
+
+def _place_single(path: Path, recording: Path, spools: Path, output: Path | None, report: Report) -> Placed:
+    """One pair: both are heard at once, then the windows share the cores."""
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        waiting = pool.submit(_open_reference, path, spools / "reference", report)
+
+        def reference() -> Reference | None:
+            try:
+                return waiting.result()
+            except GullywindError:
+                return None
+
+        placed = _place_one(recording, spools / "0", reference, output, report, pool.map)
+        try:
+            return Placed(waiting.result().facts, (), (placed,))
+        except GullywindError as error:
+            return Placed(None, (Note(error.code, str(error)),), (placed,))
+
+
+#: One recording of a batch: number, its file, where to render to.
+Task = tuple[int, Path, Path | None]
+
+
+def _place_in_processes(
+    request: PlaceRequest, spools: Path, outputs: list[Path | None], reference: Reference | None, report: Report
+) -> tuple[RecordingResult, ...]:
+    """A batch, on as many processes as there are cores.
+
+    Processes, because two threads that make many short numpy calls took longer than one alone (8.1 s against 5.5 s for
+    eight pairs); forked ones, because they have the reference's features without copying them.
+    """
+    context = multiprocessing.get_context("fork")
+    told = context.SimpleQueue()
+
+    def work(tasks: list[Task]) -> None:
+        own = reference.reopened(request.reference, spools / "reference") if reference else None
+        for number, path, output in tasks:
+            result = _place_one(
+                path, spools / str(number), lambda: own, output, lambda p, done: told.put((None, p, done)), map
+            )
+            told.put((number, path, result))
+
+    tasks: list[Task] = [(i, *pair) for i, pair in enumerate(zip(request.recordings, outputs, strict=True))]
+    # The largest first and dealt out in turn, so that the processes end together.
+    tasks.sort(key=lambda task: -_size(task[1]))
+    count = min(os.cpu_count() or 1, len(tasks))
+    children = [context.Process(target=work, args=(tasks[k::count],)) for k in range(count)]
+    for child in children:
+        child.start()
+    results: dict[int, RecordingResult] = {}
+    try:
+        while len(results) < len(tasks):
+            if told.empty() and not any(child.is_alive() for child in children) and told.empty():
+                break
+            if told.empty():
+                children[0].join(POLL_S)
+                continue
+            number, path, what = told.get()
+            if number is None:
+                report(path, what)
+            else:
+                results[number] = what
+    finally:
+        for child in children:
+            child.terminate()
+            child.join()
+    lost = Note("unreadable", "The work on this file broke off; the program ran out of memory or was stopped.")
+    return tuple(
+        results.get(i, RecordingResult(str(path), None, None, (lost,))) for i, path in enumerate(request.recordings)
+    )
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
 
 
 def _open_reference(path: Path, spool: Path, report: Report) -> Reference:
     sound, facts = open_media(path, spool, checkpoint=_part(report, path, 0.0, 0.5))
-    prepared = prepare_reference(sound, checkpoint=_part(report, path, 0.5, 1.0))
-    return sound, facts, prepared
+    return Reference(sound, facts, prepare_reference(sound, checkpoint=_part(report, path, 0.5, 1.0)))
 
 
 def _place_one(
     path: Path,
     spool: Path,
-    reference_job: Future[Reference],
+    get_reference: Callable[[], Reference | None],
     output: Path | None,
     report: Report,
-    inner: Executor | None,
+    map_all: MapAll,
 ) -> RecordingResult:
     try:
         sound, facts = open_media(path, spool, checkpoint=_part(report, path, 0.0, 0.3))
@@ -90,17 +177,17 @@ def _place_one(
         return RecordingResult(str(path), None, None, (Note(error.code, f"{path.name} {error}."),))
     try:
         heard = hear(sound, checkpoint=_part(report, path, 0.3, 0.6))
-        try:
-            _, reference_facts, prepared = reference_job.result()
-        except GullywindError:
+        reference = get_reference()
+        if reference is None:
             note = Note("unreadable", "Not judged: the reference could not be read.")
             return RecordingResult(str(path), facts, None, (note,))
-        map_all: MapAll = inner.map if inner else map
-        alignment = align_recording(prepared, heard, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9))
+        alignment = align_recording(
+            reference.prepared, heard, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
+        )
         notes = (Note("truncated", "Ends before its header says; what is there was used."),) if facts.truncated else ()
         if output and alignment.time_map:
             try:
-                render_file(sound, facts, alignment.time_map, reference_facts, output)
+                render_file(sound, facts, alignment.time_map, reference.facts, output)
             except GullywindError as error:
                 notes = (*notes, Note(error.code, str(error)))
         report(path, 1.0)

@@ -5,8 +5,8 @@ import numpy as np
 from gullywind.core.evidence import Status, Support
 
 #: Fitted on generated matches and hard non-matches; see docs/placing.md for the figures.
-INTERCEPT = -18.337
-WEIGHTS = {"chance": 3.119, "quality": 4.772, "share": 4.785, "margin": 0.0, "lead": 7.433, "envelope": 0.387}
+INTERCEPT = -18.095
+WEIGHTS = {"chance": 1.739, "quality": 5.0, "share": 5.915, "margin": 1.211, "lead": 6.289, "envelope": 3.451}
 #: What an answer must reach: of placements called `placed`, none may be wrong in hundreds.
 PLACED_FROM, UNSURE_FROM = 0.9, 0.25
 #: A rival with this much of the best one's score is as good as equal, unless the best leads it surely.
