@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from sqlalchemy import delete, func, select, text
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, selectinload
 
 from gullywind.core.errors import NotFoundError
 from gullywind.core.time_map import TimeMap
@@ -13,7 +13,9 @@ from gullywind.store.tables import AlignmentRow, MapVersionRow, MediaRow, Projec
 
 def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
     """All recordings of a project, in the order of their arrival."""
-    query = select(RecordingRow).where(RecordingRow.project_id == project_id)
+    # Whole lists are shown with their judgements and maps; a single recording is often asked for its sound alone.
+    together = (selectinload(RecordingRow.alignment), selectinload(RecordingRow.map_versions))
+    query = select(RecordingRow).where(RecordingRow.project_id == project_id).options(*together)
     return session.scalars(query.order_by(RecordingRow.created_at, RecordingRow.name)).all()
 
 

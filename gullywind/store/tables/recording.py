@@ -33,13 +33,12 @@ class RecordingRow(Base):
     media: Mapped[MediaRow] = relationship(lazy="joined")
     alignment: Mapped[AlignmentRow | None] = relationship(
         foreign_keys="AlignmentRow.recording_id",
-        lazy="selectin",
         uselist=False,
         passive_deletes=True,
         back_populates="recording",
     )
     map_versions: Mapped[list[MapVersionRow]] = relationship(
-        lazy="selectin", order_by="MapVersionRow.number", cascade="all, delete-orphan", passive_deletes=True
+        order_by="MapVersionRow.number", cascade="all, delete-orphan", passive_deletes=True
     )
 
     @property

@@ -62,13 +62,26 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   useEffect(() => {
     const element = canvas.current
     if (!element) return
+    // Wheels turn more often than frames are drawn: what comes within a frame is one change of the view.
+    let frame = 0
+    let [panPx, zoomPx, atPx] = [0, 0, 0]
+    const apply = (): void => {
+      const [byPx, wheel, x] = [panPx, zoomPx, atPx]
+      ;[frame, panPx, zoomPx] = [0, 0, 0]
+      setView((v) => panned(zoomed(v, x, ZOOM_PER_WHEEL ** wheel, coarsest), byPx))
+    }
     const onWheel = (event: WheelEvent): void => {
       event.preventDefault()
-      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) setView((v) => panned(v, event.deltaX || event.deltaY))
-      else setView((v) => zoomed(v, event.offsetX, ZOOM_PER_WHEEL ** event.deltaY, coarsest))
+      atPx = event.offsetX
+      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) panPx += event.deltaX || event.deltaY
+      else zoomPx += event.deltaY
+      frame ||= requestAnimationFrame(apply)
     }
     element.addEventListener('wheel', onWheel, { passive: false })
-    return () => element.removeEventListener('wheel', onWheel)
+    return () => {
+      element.removeEventListener('wheel', onWheel)
+      if (frame) cancelAnimationFrame(frame)
+    }
   }, [canvas, setView, coarsest])
 
   const base = useRef<Viewport | null>(null)

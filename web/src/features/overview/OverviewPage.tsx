@@ -181,9 +181,9 @@ function Table({ project }: { project: Project }) {
       <Box flex="1" overflowY="auto" position="relative">
         <Flex position="sticky" top="0" bg="bg" zIndex="1" fontSize="xs" color="fg.muted" h="28px" align="flex-end">
           <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" pb="1">
-            <Text w="152px">recording</Text>
-            <Text w="86px" textAlign="right">starts at</Text>
-            <Text w="74px" textAlign="right">clock, ppm</Text>
+            <Text w="146px">recording</Text>
+            <Text w="80px" textAlign="right">starts at</Text>
+            <Text w="86px" textAlign="right">clock, ppm</Text>
             <Text w="80px" textAlign="right">left over</Text>
             <Text w="72px" textAlign="right">sure</Text>
           </Flex>

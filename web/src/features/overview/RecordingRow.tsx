@@ -46,7 +46,7 @@ export function RecordingRow({ project, recording, view, work, choose }: Props) 
   return (
     <Flex align="center" borderBottomWidth="1px" minH="46px" data-testid="recording-row" data-status={recording.status}>
       <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
-        <Box w="152px" flexShrink={0} pr="2">
+        <Box w="146px" flexShrink={0} pr="2">
           <Name recording={recording} project={project} />
         </Box>
         {isPlaced ? <Facts recording={recording} /> : <Words recording={recording} project={project} choose={choose} />}
@@ -81,8 +81,8 @@ function Facts({ recording }: { recording: Recording }) {
   const measured = judgement && judgement.map_number === map.number ? judgement : null
   return (
     <Flex fontFamily="mono" fontSize="xs" textAlign="right">
-      <Text w="86px">{clock(map.offset_s, 3)}</Text>
-      <Text w="74px" color={/[a-z]/.test(map.clock_label) ? 'ochre.fg' : undefined}>
+      <Text w="80px">{clock(map.offset_s, 3)}</Text>
+      <Text w="86px" color={/[a-z]/.test(map.clock_label) ? 'ochre.fg' : undefined}>
         {map.clock_label}
       </Text>
       <Text w="80px" color="moss.fg">
