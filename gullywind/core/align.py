@@ -19,6 +19,8 @@ STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
 #: Coarse rivals below this share of the best are not checked once the best has proved strong.
 RIVAL_SHARE = 0.6
 MOST_LONG_LOOKS = 5
+#: Leading places up to this many are looked at twice before all others.
+FEW_LEADING = 2
 #: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
 #: So are those that the search found nearly as good: in noise the first check may have missed them.
@@ -136,20 +138,26 @@ def _verify(
         ((place, ref, rec) for curve, ref, rec in searched for place in curve.places), key=lambda p: -p[0].z
     )
     places = places[:12]
+    # Mostly one place stands far above all others: it is looked at twice before a rival is looked at once.
+    leading = [one for one in places if one[0].z >= RIVAL_SHARE * places[0][0].z]
+    first = [(look, leading) for look in looks[:2]] if len(leading) <= FEW_LEADING else []
     verified: list[Verified] = []
-    for round_, look in enumerate(looks):
+    for round_, (look, chosen) in enumerate([*first, *((look, places) for look in looks)]):
         if look is LONGEST:
             # Longer looks are dear: only where the short ones or the envelope gave most hope.
             hope = {id(one.place): _strength(one) for one in verified}
-            places = sorted(places, key=lambda p: -hope.get(id(p[0]), 0.0))[:MOST_LONG_LOOKS]
-        for i, (place, ref, rec) in enumerate(places):
+            chosen = sorted(chosen, key=lambda p: -hope.get(id(p[0]), 0.0))[:MOST_LONG_LOOKS]
+        done = {(id(one.place), one.look) for one in verified}
+        for i, (place, ref, rec) in enumerate(chosen):
             strongest = max(verified, key=_strength, default=None)
             if strongest and _is_strong(strongest) and place.z < RIVAL_SHARE * strongest.place.z:
+                continue
+            if (id(place), look) in done:
                 continue
             one = verify_place(ref.view, rec.view, place, look=look, map_all=map_all)
             if one:
                 verified.append(one)
-            checkpoint(0.4 + 0.5 * (round_ + i / len(places)) / len(LOOKS))
+            checkpoint(0.4 + 0.5 * (round_ + i / len(chosen)) / (len(first) + len(looks)))
         if verified and _is_strong(max(verified, key=_strength)):
             break
     verified.sort(key=_strength, reverse=True)

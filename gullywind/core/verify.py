@@ -24,8 +24,9 @@ class Look:
     window_s: float
 
 
-#: Most places prove themselves in a glance; noise needs up to six times the sound in each window.
-LOOKS = (Look(6, 1.4), Look(8, 2.7), Look(12, 8.0))
+#: Most places prove themselves in a glance, though a window may fall into a pause; noise needs up to six times the
+#: sound in each.
+LOOKS = (Look(8, 1.4), Look(8, 2.7), Look(12, 8.0))
 LONGEST = LOOKS[-1]
 #: Below this quality windows are made long, above it they may be short.
 LONG_BELOW_QUALITY, SHORT_ABOVE_QUALITY = 12.0, 60.0
@@ -47,6 +48,7 @@ class Verified:
     """A place after the full-rate check."""
 
     place: CoarsePlace
+    look: Look
     reference: Listening
     recording: Listening
     line: Line
@@ -81,7 +83,7 @@ def verify_place(
         t_ref, t_rec, strength, expected_rate=line.rate, most_ppm=MOST_PPM, tolerance_s=ROUGH_TOLERANCE_S
     )
     support = _support(place, lags, agreed.inliers, end_s - start_s, layout.window_s)
-    return Verified(place, reference, recording, Line(agreed.offset_s, agreed.rate), lags, support)
+    return Verified(place, look, reference, recording, Line(agreed.offset_s, agreed.rate), lags, support)
 
 
 def starting_line(place: CoarsePlace) -> Line:

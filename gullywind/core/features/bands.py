@@ -115,7 +115,10 @@ class BandExtractor:
         starts = starts[starts + self._size <= self._tail.size]
         view = np.lib.stride_tricks.sliding_window_view(self._tail, self._size)
         for first in range(0, starts.size, BATCH_FRAMES):
-            spectrum = scipy.fft.rfft(view[starts[first : first + BATCH_FRAMES]] * self._window)
+            some = starts[first : first + BATCH_FRAMES]
+            # Where the hop is whole, as mostly, frames are a plain slice, which is not copied first.
+            frames = view[some[0] : some[-1] + 1 : int(hop)] if hop == int(hop) else view[some]
+            spectrum = scipy.fft.rfft(frames * self._window)
             power = np.square(spectrum.real)
             power += np.square(spectrum.imag)
             self._rows.append(np.log(power @ self._matrix + 1e-12))
