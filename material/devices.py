@@ -48,10 +48,22 @@ def clocked(sound: np.ndarray, offset_s: float, rate: float, duration_s: float, 
     if rate_hz < RATE_HZ:
         # Both ways, so that it delays nothing: the truth must stay the truth.
         sound = sosfiltfilt(butter(6, 0.45 * rate_hz, fs=RATE_HZ, output="sos"), sound)
+    return followed(sound, offset_s + np.arange(round(duration_s * rate_hz)) / rate_hz / rate)
+
+
+def followed(sound: np.ndarray, times_s: np.ndarray) -> np.ndarray:
+    """Sound at any rising moments of an event; beyond the event is silence."""
     # Four times finer, six-point Lagrange between: below -110 dB up to 15 kHz, and unlike the program's own method.
-    fine = resample_poly(sound.astype(np.float64), 4, 1)
-    times = offset_s + np.arange(round(duration_s * rate_hz)) / rate_hz / rate
-    return _lagrange(fine, times * RATE_HZ * 4)
+    out = np.zeros(times_s.size)
+    margin, block = 512, 1 << 20
+    for first in range(0, times_s.size, block):
+        times = times_s[first : first + block]
+        low = min(max(0, int(times[0] * RATE_HZ) - margin), sound.size)
+        high = min(max(low, int(times[-1] * RATE_HZ) + margin), sound.size)
+        if high - low > margin:
+            fine = resample_poly(sound[low:high].astype(np.float64), 4, 1)
+            out[first : first + block] = _lagrange(fine, (times * RATE_HZ - low) * 4)
+    return out
 
 
 @numba.njit(cache=True)

@@ -7,24 +7,17 @@ import numpy as np
 
 from gullywind.actions.context import Context
 from gullywind.actions.fetch_sound import open_sound
-from gullywind.core.correlate import WindowLag
 from gullywind.core.errors import InputError
 from gullywind.core.peaks import FINEST_BIN
+from gullywind.core.proof import prove_moment
 from gullywind.core.sound import listening_views
 from gullywind.core.time_map import TimeMap
-from gullywind.core.windows import Layout, Line, measure_all
 from gullywind.formats.derived import load_peaks
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, reference_of
 from gullywind.store.tables import RecordingRow
 
-WINDOW_S, MOST_LAG_S = 2.0, 0.08
-#: Rates further from 1 are speeds, not clocks.
-MOST_CLOCK = 0.0006
-#: Below this a window says nothing: noise alone reaches 4 to 5.
-LEAST_QUALITY = 6.0
-LOUPES = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,23 +30,15 @@ class Timing:
 
 
 def measure_timing(context: Context, session: Session, recording_id: UUID, version: int, t_ref: float) -> Timing:
-    """Measure around one moment of the reference."""
+    """Measure around one moment of the reference, from the sound rendered through the map."""
     recording, reference, time_map = _placed(session, recording_id, version)
     t_rec = float(time_map.to_recording(np.array([t_ref]))[0])
     if not np.isfinite(t_rec):
         return Timing(t_ref, None, 0.0)
-    # Far from 1 the sound must be heard at its true speed, or the phases of one segment would not agree.
-    speed = time_map.rate if abs(time_map.rate - 1) > MOST_CLOCK else 1.0
-    rate = time_map.rate / speed
-    line = Line(t_ref - t_rec / speed / rate, rate)
     ref_view = listening_views(open_sound(context, reference.content_hash))[0]
-    rec_view = listening_views(open_sound(context, recording.content_hash))[0].at_speed(speed)
-    found: tuple[WindowLag, ...] = measure_all(
-        ref_view, rec_view, line, Layout((t_ref,), WINDOW_S), most_lag_s=MOST_LAG_S
-    )
-    if not found or found[0].quality < LEAST_QUALITY:
-        return Timing(t_ref, None, found[0].quality if found else 0.0)
-    return Timing(t_ref, found[0].lag_s * 1e3, found[0].quality)
+    rec_view = listening_views(open_sound(context, recording.content_hash))[0]
+    found = prove_moment(ref_view, rec_view, time_map, t_ref)
+    return Timing(t_ref, found.lag_s * 1e3 if found else None, found.quality if found else 0.0)
 
 
 def loupe_moments(context: Context, session: Session, recording_id: UUID) -> list[float]:

@@ -1,4 +1,4 @@
-"""Places one recording against the reference: search, verify at full rate, fit the clock, judge. Times in s."""
+"""Places one recording against the reference: search, verify at full rate, fit the clock, judge, prove. Times in s."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -7,6 +7,7 @@ from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.judge import MOST_CANDIDATES, judge, judge_pieces, unplaced
 from gullywind.core.notes import heard_notes
+from gullywind.core.proof import prove
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
@@ -108,7 +109,12 @@ def _place(
     judged = judge(refined, verified, notes, shown)
     heard = {(ref.view, rec.view): (ref, rec) for _, ref, rec in searched}
     best = refined[0].verified
-    return judge_pieces(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
+    judged = judge_pieces(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
+    if judged.time_map is None:
+        return judged
+    window_s = fine_window_s(best.support.quality)
+    proof = prove(best.reference, best.recording, judged.time_map, window_s=window_s, map_all=map_all)
+    return replace(judged, residual=proof.residual, trace=proof.windows)
 
 
 def _at_other_speeds(

@@ -33,7 +33,7 @@ class Candidate:
 
 @dataclass(frozen=True, slots=True)
 class Residual:
-    """Timing differences left after the map is applied, ms, and how many windows they come from."""
+    """Timing differences left in the rendered sound, ms, and how many windows they come from."""
 
     median_ms: float
     p95_ms: float
@@ -88,7 +88,8 @@ class Alignment:
     """The judgement on one recording, with its evidence.
 
     `time_map` is None where it is unplaced; then `candidates` may still name where it fits least badly.
-    `trace` holds the windows measured against the final map.
+    `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was placed
+    `trace` holds the windows of the best place.
     """
 
     status: Status

@@ -7,8 +7,7 @@ import numpy as np
 
 from gullywind.core.breaks import find_breaks
 from gullywind.core.confidence import confidence_of, is_repeat, status_of
-from gullywind.core.correlate import WindowLag
-from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Residual, Status
+from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Status
 from gullywind.core.features.extract import Heard
 from gullywind.core.notes import break_notes, drift_notes, placed_notes
 from gullywind.core.time_map import Piece, TimeMap
@@ -36,6 +35,8 @@ def judge(
     refined_all : best first, at least one.
     verified : all places that were checked.
     notes : what is known of the recording already.
+
+    The residual is left open: only a proof may fill it.
     """
     refined, best = refined_all[0], refined_all[0].verified
     rivals = _rivals(refined_all, verified)
@@ -55,7 +56,6 @@ def judge(
     candidates += [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
     agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
     polarity = 1 if sum(lag.polarity * lag.quality for lag in agreeing) >= 0 else -1
-    residual = _residual(refined.lags)
     if status is Status.UNPLACED:
         return Alignment(
             status,
@@ -80,7 +80,7 @@ def judge(
         polarity,
         confidence,
         tuple(candidates[:MOST_CANDIDATES]),
-        residual,
+        None,
         (*notes, *more),
         trace=refined.lags,
         curve=curve,
@@ -140,7 +140,6 @@ def judge_pieces(
         time_map=TimeMap(tuple(pieces)),
         candidates=(first, *others)[:MOST_CANDIDATES],
         rival_support=rival,
-        residual=_residual(broken.lags),
         trace=broken.lags,
         support=support,
         notes=tuple(notes),
@@ -189,11 +188,3 @@ def _exact(refined: Refined, best: Verified) -> Line:
         if abs(offset_s * rate_hz - whole) <= min(EXACT_SAMPLES, 5 * fit.offset_error_s * rate_hz + 0.002):
             offset_s = whole / rate_hz
     return Line(offset_s, 1.0)
-
-
-def _residual(lags: Sequence[WindowLag]) -> Residual:
-    late_ms = np.abs([lag.lag_s for lag in lags]) * 1e3
-    used = late_ms[late_ms <= FINE_TOLERANCE_S * 1e3]
-    if not used.size:
-        used = late_ms
-    return Residual(float(np.median(used)), float(np.percentile(used, 95)), int(used.size))

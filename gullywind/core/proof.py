@@ -1,0 +1,151 @@
+"""The proof: timing differences that are left once a map is applied, measured anew from the rendered sound. Times in s.
+
+What is measured is what is delivered: each window of the recording is rendered through the map into reference time, as
+it would be written to a file, and correlated with the reference at full rate. The fit that made the map has no say.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from gullywind.core.correlate import WindowLag
+from gullywind.core.evidence import Residual
+from gullywind.core.sound import Listening, SampleSource
+from gullywind.core.time_map import TimeMap
+from gullywind.core.units import Samples
+from gullywind.core.windows import Layout, Line, MapAll, lay_windows, measure_all
+
+#: One window in 12 s, within these bounds.
+S_PER_WINDOW, WINDOWS = 12.0, (8, 120)
+#: First near the map; where little is found there, as far as a window reaches.
+NEAR_LAG_S, FAR_LAG_S = 0.02, 0.1
+#: Of windows of 2.7 s from strangers one in a hundred reaches this; what is far from the map must be clearer still.
+CLEAR_QUALITY, FAR_CLEAR_QUALITY = 7.0, 9.0
+#: With fewer clear windows than this share the search is widened.
+ENOUGH_CLEAR = 1 / 4
+#: Fewer clear windows prove nothing, if there are many: strangers too have moments that agree.
+LEAST_CLEAR = 0.1
+#: Quality counts up to this: beyond it a window is as sure as any.
+MOST_QUALITY = 40.0
+#: Shorter pieces hold too little sound.
+LEAST_PIECE_S = 0.5
+MOMENT_WINDOW_S, MOMENT_LAG_S = 2.0, 0.08
+
+
+@dataclass(frozen=True, eq=False)
+class Proof:
+    """Windows along the overlap, and what they say together; None where no window is clear enough to say anything."""
+
+    windows: tuple[WindowLag, ...]
+    residual: Residual | None
+
+
+@dataclass(frozen=True, eq=False)
+class Rendered:
+    """A recording's listening mix as a source in reference time, rendered through a map where it is read."""
+
+    view: Listening
+    time_map: TimeMap
+    sample_rate_hz: int
+    samples: int
+    channels: int = 1
+
+    def read(self, start: int, stop: int) -> Samples:
+        """Shape (1, stop - start); zeros where no piece covers."""
+        # The renderer compiles on import; only those who prove pay for it.
+        from gullywind.core.warp import render
+
+        mix = _Mix(self.view)
+        return render(mix, self.time_map, sample_rate_hz=self.sample_rate_hz, samples=stop - start, first=start)
+
+
+@dataclass(frozen=True, eq=False)
+class _Mix:
+    """A view as a source of one channel, by the times that its file states: maps speak of those."""
+
+    view: Listening
+    channels: int = 1
+
+    @property
+    def sample_rate_hz(self) -> int:
+        return self.view.source.sample_rate_hz
+
+    @property
+    def samples(self) -> int:
+        return self.view.source.samples
+
+    def read(self, start: int, stop: int) -> Samples:
+        return self.view.read(start, stop)[None, :]
+
+
+def prove(
+    reference: Listening, recording: Listening, time_map: TimeMap, *, window_s: float, map_all: MapAll = map
+) -> Proof:
+    """Render and measure again, window by window.
+
+    Parameters
+    ----------
+    reference, recording : mono views.
+    time_map : of the recording.
+    window_s : > 0, s. Longer windows see through more noise.
+    """
+    rendered = _rendered(reference, recording, time_map)
+    layouts = _lay(time_map, reference.duration_s, window_s)
+
+    def measured(most_lag_s: float) -> tuple[WindowLag, ...]:
+        found = [
+            measure_all(reference, rendered, Line(0.0, 1.0), one, most_lag_s=most_lag_s, map_all=map_all)
+            for one in layouts
+        ]
+        return tuple(sorted((lag for lags in found for lag in lags), key=lambda lag: lag.t_ref))
+
+    windows = measured(NEAR_LAG_S)
+    clear = sum(lag.quality >= _clear_from(lag) for lag in windows)
+    if windows and clear < ENOUGH_CLEAR * len(windows):
+        windows = measured(FAR_LAG_S)
+    return Proof(windows, residual_of(windows))
+
+
+def prove_moment(reference: Listening, recording: Listening, time_map: TimeMap, t_ref: float) -> WindowLag | None:
+    """One window around a moment of the reference; None where one side is silent there or nothing is clear."""
+    rendered = _rendered(reference, recording, time_map)
+    layout = Layout((t_ref,), MOMENT_WINDOW_S)
+    found = measure_all(reference, rendered, Line(0.0, 1.0), layout, most_lag_s=MOMENT_LAG_S)
+    return found[0] if found and found[0].quality >= _clear_from(found[0]) else None
+
+
+def residual_of(windows: Sequence[WindowLag]) -> Residual | None:
+    """Median and 95th percentile of the timing differences in clear windows; None where too few are.
+
+    Windows count by their quality: where a person coughs into one microphone the two differ, and that is no residual.
+    """
+    clear = sorted((lag for lag in windows if lag.quality >= _clear_from(lag)), key=lambda lag: abs(lag.lag_s))
+    if len(clear) < max(2, LEAST_CLEAR * len(windows)):
+        return None
+    late_ms = np.array([abs(lag.lag_s) for lag in clear]) * 1e3
+    weight = np.array([min(lag.quality, MOST_QUALITY) for lag in clear]) - CLEAR_QUALITY + 1
+    share = (np.cumsum(weight) - weight / 2) / weight.sum()
+    median_ms, p95_ms = np.interp([0.5, 0.95], share, late_ms)
+    return Residual(float(median_ms), float(p95_ms), len(clear))
+
+
+def _clear_from(lag: WindowLag) -> float:
+    return CLEAR_QUALITY if abs(lag.lag_s) <= NEAR_LAG_S else FAR_CLEAR_QUALITY
+
+
+def _rendered(reference: Listening, recording: Listening, time_map: TimeMap) -> Listening:
+    source: SampleSource = reference.source
+    return Listening(Rendered(recording, time_map, source.sample_rate_hz, source.samples), (0,))
+
+
+def _lay(time_map: TimeMap, reference_s: float, window_s: float) -> list[Layout]:
+    """Windows of every piece that meets the reference, as many as its share of the whole."""
+    spans = [(max(0.0, piece.start[0]), min(reference_s, piece.end_exclusive[0])) for piece in time_map.pieces]
+    spans = [(start, end) for start, end in spans if end - start >= LEAST_PIECE_S]
+    total = sum(end - start for start, end in spans)
+    count = float(np.clip(total / S_PER_WINDOW, *WINDOWS))
+    return [
+        lay_windows(start, end, count=max(2, round(count * (end - start) / total)), window_s=window_s)
+        for start, end in spans
+    ]
