@@ -123,8 +123,8 @@ def report(name: str, rows: Sequence[Row]) -> None:
     worst = np.array([max(map(abs, r.errors_s)) for r in placed])
     p95 = [r.residual_p95_ms for r in placed if r.residual_p95_ms is not None]
     print(
-        f"{name:8s} n {len(rows):3d}  placed {len(placed):3d}  worst error along it: median {np.median(worst) * 1e6:.1f} "
-        f"µs, within 1 ms {np.mean(worst < 1e-3):.3f}, within 0.5 ms {np.mean(worst < 5e-4):.3f}; clock error median "
+        f"{name:8s} n {len(rows):3d}  placed {len(placed):3d}  worst error along it: median "
+        f"{np.median(worst) * 1e6:.1f} µs, within 1 ms {np.mean(worst < 1e-3):.3f}, within 0.5 ms {np.mean(worst < 5e-4):.3f}; clock error median "
         f"{np.median([abs(r.ppm_error) for r in placed]):.4f} ppm; residual p95 median {np.median(p95) * 1e3:.1f} µs, "
         f"worst {np.max(p95) * 1e3:.1f} µs",
         flush=True,
@@ -156,8 +156,9 @@ def report_breaks(rows: Sequence[Row]) -> None:
             print(f"    {row.name}: false {one}")
     if true:
         print(
-            f"breaks: recall {right}/{true} = {right / true:.3f}, precision {right}/{found} = {right / max(found, 1):.3f}, "
-            f"jump median {np.median(jumps) * 1e6:.1f} µs, cut median {np.median(cuts):.3f} s, p90 {np.quantile(cuts, 0.9):.3f} s"
+            f"breaks: recall {right}/{true} = {right / true:.3f}, precision {right}/{found} = "
+            f"{right / max(found, 1):.3f}, jump median {np.median(jumps) * 1e6:.1f} µs, cut median "
+            f"{np.median(cuts):.3f} s, p90 {np.quantile(cuts, 0.9):.3f} s"
         )
     else:
         print(f"breaks: {found} false in {len(rows)} recordings without any")

@@ -11,7 +11,7 @@ from gullywind.store.files import MediaFolder
 class Queue(Protocol):
     """Queues a job by its task's name on a connection, so that it commits or vanishes with the caller's rows."""
 
-    def defer(self, connection: object, task: str, work_id: UUID) -> int:
+    def defer(self, connection: object, task: str, work_id: UUID, *, priority: int = 0) -> int:
         """Returns the job's number in the queue."""
         ...
 

@@ -10,10 +10,11 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import open_stored
+from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
 from gullywind.core.errors import InputError, NotFoundError, StorageError
-from gullywind.core.units import Checkpoint
+from gullywind.core.units import Checkpoint, no_checkpoint
 from gullywind.formats.wav import SampleForm
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
@@ -68,10 +69,16 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
             if delivery.recording_id
             else list(_placed(session, project.id))
         )
-        report = report_rows(session, project.id)
-        form, single = SampleForm(delivery.form), delivery.recording_id is not None
+        project_id, form, single = project.id, SampleForm(delivery.form), delivery.recording_id is not None
         ref_facts = reference.media.to_facts()
+        unproved = [one.id for one in recordings if one.current and one.current_proof is None]
         items = [(file_stem(one.name), one.content_hash, one.current.to_core()) for one in recordings if one.current]
+    for i, recording_id in enumerate(unproved):
+        # The report carries what is left over, so it must be measured.
+        prove_recording(context, recording_id, no_checkpoint)
+        checkpoint(0.1 * (i + 1) / len(unproved))
+    with context.database.session() as session:
+        report = report_rows(session, project_id)
     folder = context.media.deliveries() / str(work_id)
     folder.mkdir(exist_ok=True)
     written: list[Path] = []
@@ -92,7 +99,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
                 ref_facts,
                 path,
                 form=form,
-                checkpoint=lambda done, i=i: checkpoint((i + done) / len(items)),  # type: ignore[misc]
+                checkpoint=lambda done, i=i: checkpoint(0.1 + 0.9 * (i + done) / len(items)),  # type: ignore[misc]
             )
         finally:
             sound.close()
@@ -132,7 +139,7 @@ def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
     for one in list_recordings(session, project_id):
         current, judged = one.current, one.alignment
         time_map = current.to_core() if current else None
-        residual = judged.residual if judged else None
+        residual = one.current_proof.residual if one.current_proof else None
         rows.append(
             {
                 "name": one.name,
@@ -168,7 +175,7 @@ def status_of_recording(row: RecordingRow) -> str:
         return "failed"
     if row.map_number:
         judged = row.alignment
-        return "unsure" if judged and judged.status == "unsure" and judged.map_number == row.map_number else "placed"
+        return "unsure" if judged and judged.status == "unsure" and row.is_as_judged else "placed"
     return "unplaced" if row.alignment and row.alignment.status == "unplaced" else "waiting"
 
 

@@ -2,67 +2,109 @@
 
 from uuid import UUID
 
-from gullywind.core import edits
+from gullywind.actions.context import Context
+from gullywind.actions.prove_recording import request_proof
+from gullywind.core.edits import Edited, MapEdit, MoveTo, SetRate
 from gullywind.core.errors import InputError
+from gullywind.core.piece_edits import Trim
+from gullywind.core.speed import nearest_speed
 from gullywind.core.time_map import TimeMap
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version
-from gullywind.store.recordings import add_map_version, get_recording
+from gullywind.store.recordings import add_map_version, get_recording, list_recordings
 from gullywind.store.tables import RecordingRow
 
+#: Rates nearer than this are one; rates further apart than the second are speeds, not clocks.
+SAME_RATE, MOST_CLOCK = 1e-10, 1e-3
 
-def nudge_recording(session: Session, recording_id: UUID, version: int, by_s: float) -> RecordingRow:
-    """Move a recording by a time, s; positive: later."""
+
+def edit_recording(context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit) -> RecordingRow:
+    """Make a new version of the map with an edit."""
     row = _locked(session, recording_id, version)
-    return _apply(session, row, edits.nudge(_current(row), by_s))
-
-
-def move_recording(session: Session, recording_id: UUID, version: int, offset_s: float) -> RecordingRow:
-    """Let a recording start at a reference time, s; places one that has no place yet."""
-    row = _locked(session, recording_id, version)
-    if row.current is None:
+    if row.current is None and isinstance(edit, MoveTo):
         if row.media.duration_s is None:
             raise InputError("This recording has not been listened to yet.")
-        time_map = TimeMap.placement(offset_s, 1.0, row.media.duration_s)
-        return _apply(session, row, edits.Edited(time_map, f"placed by hand at {offset_s:.6f} s"))
-    return _apply(session, row, edits.move_to(_current(row), offset_s))
+        time_map = TimeMap.placement(edit.offset_s, 1.0, row.media.duration_s)
+        return _apply(context, session, row, Edited(time_map, f"placed by hand at {edit.offset_s:.6f} s"))
+    return _apply(context, session, row, edit.apply(_current(row)))
 
 
-def take_candidate(session: Session, recording_id: UUID, version: int, index: int) -> RecordingRow:
+def trim_piece(
+    context: Context, session: Session, recording_id: UUID, version: int, *, index: int, edge: str, t_ref: float
+) -> RecordingRow:
+    """Move one edge of a piece, outwards at most to the ends of the file."""
+    duration_s = get_recording(session, recording_id).media.duration_s or 0.0
+    return edit_recording(context, session, recording_id, version, Trim(index, edge, t_ref, duration_s))
+
+
+def use_clock(context: Context, session: Session, recording_id: UUID, version: int, *, measured: bool) -> RecordingRow:
+    """Apply the clock that was measured, or refuse it."""
+    row = _locked(session, recording_id, version)
+    return _apply(context, session, row, _clock_edit(row, measured).apply(_current(row)))
+
+
+def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, measured: bool) -> int:
+    """The same for all placed recordings of a project; returns how many changed. What is at rate 1 stays."""
+    changed = 0
+    for one in list_recordings(session, project_id):
+        judged = one.version_of(one.alignment.map_version_id) if one.alignment else None
+        if one.current is None or (measured and judged is None):
+            continue
+        row = get_recording(session, one.id, lock=True)
+        edit = _clock_edit(row, measured)
+        if abs(edit.rate / _current(row).rate - 1) > SAME_RATE and abs(edit.rate - _current(row).rate) < MOST_CLOCK:
+            _apply(context, session, row, edit.apply(_current(row)))
+            changed += 1
+    return changed
+
+
+def _clock_edit(row: RecordingRow, measured: bool) -> SetRate:
+    if not measured:
+        # A wrong header or a film speed is no clock: what remains of it is the known speed itself.
+        return SetRate(nearest_speed(_current(row).rate, row.media.sample_rate_hz or 0), why="measured clock refused:")
+    judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
+    if judged is None:
+        raise InputError("No clock was measured: find the place by its sound first.")
+    return SetRate(judged.to_core().rate, why="measured clock used:")
+
+
+def take_candidate(context: Context, session: Session, recording_id: UUID, version: int, index: int) -> RecordingRow:
     """Use one of the places that the search offers."""
     row = _locked(session, recording_id, version)
     candidates = row.alignment.candidates if row.alignment else []
     if not 0 <= index < len(candidates) or row.media.duration_s is None:
         raise InputError("This place is not offered any more.")
     chosen = candidates[index]
-    judged = next((one for one in row.map_versions if row.alignment and one.number == row.alignment.map_number), None)
-    if index == 0 and judged is not None:
-        # The judged place itself, with all its pieces.
-        return _apply(session, row, edits.Edited(judged.to_core(), f"place 1 taken: {chosen['offset_s']:.3f} s"))
-    time_map = TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s)
-    return _apply(session, row, edits.Edited(time_map, f"place {index + 1} taken: {chosen['offset_s']:.3f} s"))
+    judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
+    # The judged place itself comes with all its pieces.
+    time_map = (
+        judged.to_core()
+        if index == 0 and judged is not None
+        else TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s)
+    )
+    return _apply(context, session, row, Edited(time_map, f"place {index + 1} taken: {chosen['offset_s']:.3f} s"))
 
 
-def unplace_recording(session: Session, recording_id: UUID, version: int) -> RecordingRow:
+def unplace_recording(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
     """Go back to no place at all."""
     row = _locked(session, recording_id, version)
-    return _switch(session, row, 0)
+    return _switch(context, session, row, 0)
 
 
-def undo_edit(session: Session, recording_id: UUID, version: int) -> RecordingRow:
+def undo_edit(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
     """Go back to the version before."""
     row = _locked(session, recording_id, version)
     if row.map_number == 0:
         raise InputError("There is nothing to undo.")
-    return _switch(session, row, row.map_number - 1)
+    return _switch(context, session, row, row.map_number - 1)
 
 
-def redo_edit(session: Session, recording_id: UUID, version: int) -> RecordingRow:
+def redo_edit(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
     """Go forward to the version that was undone last."""
     row = _locked(session, recording_id, version)
     if row.map_number >= max((one.number for one in row.map_versions), default=0):
         raise InputError("There is nothing to redo.")
-    return _switch(session, row, row.map_number + 1)
+    return _switch(context, session, row, row.map_number + 1)
 
 
 def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
@@ -77,15 +119,19 @@ def _current(row: RecordingRow) -> TimeMap:
     return row.current.to_core()
 
 
-def _apply(session: Session, row: RecordingRow, edited: edits.Edited) -> RecordingRow:
+def _apply(context: Context, session: Session, row: RecordingRow, edited: Edited) -> RecordingRow:
     add_map_version(session, row, edited.time_map, edited.sentence)
-    announce(session, row.project_id)
-    return row
+    return _told(context, session, row)
 
 
-def _switch(session: Session, row: RecordingRow, number: int) -> RecordingRow:
+def _switch(context: Context, session: Session, row: RecordingRow, number: int) -> RecordingRow:
     row.map_number = number
     row.version += 1
-    announce(session, row.project_id)
     session.flush()
+    return _told(context, session, row)
+
+
+def _told(context: Context, session: Session, row: RecordingRow) -> RecordingRow:
+    request_proof(context, session, row)
+    announce(session, row.project_id)
     return row

@@ -6,18 +6,16 @@ from uuid import UUID
 import numpy as np
 
 from gullywind.actions.context import Context
-from gullywind.actions.fetch_sound import open_sound
+from gullywind.actions.prove_recording import listening_pair
 from gullywind.core.errors import InputError
 from gullywind.core.peaks import FINEST_BIN
 from gullywind.core.proof import prove_moment
-from gullywind.core.sound import listening_views
 from gullywind.core.time_map import TimeMap
 from gullywind.formats.derived import load_peaks
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, reference_of
 from gullywind.store.tables import RecordingRow
-
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,9 +33,7 @@ def measure_timing(context: Context, session: Session, recording_id: UUID, versi
     t_rec = float(time_map.to_recording(np.array([t_ref]))[0])
     if not np.isfinite(t_rec):
         return Timing(t_ref, None, 0.0)
-    ref_view = listening_views(open_sound(context, reference.content_hash))[0]
-    rec_view = listening_views(open_sound(context, recording.content_hash))[0]
-    found = prove_moment(ref_view, rec_view, time_map, t_ref)
+    found = prove_moment(*listening_pair(context, reference, recording), time_map, t_ref)
     return Timing(t_ref, found.lag_s * 1e3 if found else None, found.quality if found else 0.0)
 
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import hear_stored, listen_to_media, open_stored
+from gullywind.actions.prove_recording import proof_row
 from gullywind.actions.start_work import start_work
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.errors import InputError, UnreadableError
@@ -23,6 +24,7 @@ from gullywind.store.recordings import (
     lock_media,
     reference_of,
     replace_alignment,
+    replace_proof,
 )
 from gullywind.store.tables import AlignmentRow, MediaState, WorkKind, WorkRow
 from gullywind.store.works import open_works
@@ -109,10 +111,10 @@ def _store(
     project = get_project(session, recording.project_id)
     if project.reference_id != reference_id:
         raise InputError("The reference was changed meanwhile; place again.")
-    if alignment.time_map is not None and alignment.status is Status.PLACED:
-        add_map_version(session, recording, alignment.time_map, "placed by its sound")
-    elif alignment.time_map is not None:
-        add_map_version(session, recording, alignment.time_map, "placed by its sound, unsure")
+    version = None
+    if alignment.time_map is not None:
+        unsure = "" if alignment.status is Status.PLACED else ", unsure"
+        version = add_map_version(session, recording, alignment.time_map, f"placed by its sound{unsure}")
     row = AlignmentRow(
         recording_id=recording_id,
         reference_id=reference_id,
@@ -121,13 +123,15 @@ def _store(
         polarity=alignment.polarity,
         ppm_error=alignment.ppm_error if alignment.ppm_error is not None and np.isfinite(alignment.ppm_error) else None,
         candidates=[asdict(one) for one in alignment.candidates],
-        residual=asdict(alignment.residual) if alignment.residual else None,
         notes=[asdict(one) for one in (*extra, *alignment.notes)],
-        trace=[[t.t_ref, t.lag_s * 1e3, t.quality, t.agreement] for t in alignment.trace],
+        channels=alignment.channels,
         curve=alignment.curve.heights.astype("<f4").tobytes() if alignment.curve else None,
         curve_start_s=alignment.curve.start_s if alignment.curve else None,
         curve_step_s=alignment.curve.step_s if alignment.curve else None,
-        map_number=recording.map_number,
+        map_version_id=version.id if version else None,
     )
     replace_alignment(session, recording_id, row)
+    if version and alignment.window_s:
+        proof = proof_row(recording_id, version.id, alignment.residual, alignment.trace, alignment.window_s)
+        replace_proof(session, recording, proof)
     announce(session, recording.project_id)

@@ -1,5 +1,7 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
+from gullywind.core.notes import break_notes
+from gullywind.core.time_map import TimeMap
 from gullywind.core.units import clock_time
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow
 
@@ -9,6 +11,8 @@ MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
 CLOSE_SCORE = 0.6
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
+#: Clocks nearer to the reference's are in step; rates further from 1 are speeds, not clocks.
+LEAST_PPM, MOST_CLOCK = 0.05, 0.001
 
 
 def sentence_of(row: RecordingRow) -> str:
@@ -21,31 +25,43 @@ def sentence_of(row: RecordingRow) -> str:
             return "Not placed yet."
         notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
         return notes or "Does not belong here: nothing sounds like it."
+    if judged and judged.status == "unsure" and row.is_as_judged:
+        return unsure_sentence(judged.candidates, judged.confidence)
     time_map = current.to_core()
-    speed = next((n["message"] for n in judged.notes if n["code"] in SPEED_CODES), None) if judged else None
     offset = time_map.offset_s
     start = f"Starts {_seconds(offset)} in" if offset >= 0 else f"Starts {_seconds(-offset)} before the reference"
-    ppm = time_map.clock_ppm
-    slid_ms = abs(ppm) * 1e-3 * (media.duration_s or 0.0)
-    clock = "in step with its clock"
-    if speed:
-        clock = speed[0].lower() + speed[1:].rstrip(".")
-    elif slid_ms >= UNHEARD_MS and abs(ppm) >= 0.05:
-        clock = f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'} ({slid_ms:.3g} ms over its length)"
-    broken = [n["message"].rstrip(".") for n in judged.notes if n["code"] == "break"] if judged else []
-    if len(broken) > MOST_BREAKS_TOLD:
-        clock += f"; in {len(broken) + 1} pieces"
-    elif broken:
-        clock += "; " + "; ".join(one[0].lower() + one[1:] for one in broken)
-    by_hand = judged is None or judged.map_number != row.map_number
-    if by_hand:
-        return f"{start}, {clock}. Set by hand: {current.sentence}."
-    assert judged is not None
+    parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map)]
+    proof = row.current_proof
+    if proof and proof.residual:
+        parts.append(f"{short_time(proof.residual['median_ms'])} left over")
+    elif proof:
+        parts.append("nothing in it is clear enough to measure what is left over")
+    if judged is None or not row.is_as_judged:
+        return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
     sure = f"{percent(judged.confidence)} % sure"
-    left = f" {short_time(judged.residual['median_ms'])} left over." if judged.residual else ""
-    if judged.status == "unsure":
-        return unsure_sentence(judged.candidates, judged.confidence)
-    return f"{start}, {clock}.{left} {sure[0].upper()}{sure[1:]}."
+    return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."
+
+
+def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
+    notes = row.alignment.notes if row.alignment else []
+    speed = next((n["message"] for n in notes if n["code"] in SPEED_CODES), None)
+    if speed and abs(time_map.rate - 1) > MOST_CLOCK:
+        return f"{speed[0].lower()}{speed[1:].rstrip('.')}"
+    ppm = time_map.clock_ppm
+    if abs(time_map.rate - 1) > MOST_CLOCK:
+        return f"played at {time_map.rate * 100:.3f} % of its speed"
+    slid_ms = abs(ppm) * 1e-3 * (row.media.duration_s or 0.0)
+    if slid_ms < UNHEARD_MS or abs(ppm) < LEAST_PPM:
+        return "in step with its clock"
+    bent = ", not steadily" if any(len(piece.knots) > 2 for piece in time_map.pieces) else ""
+    return f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'}{bent} ({slid_ms:.3g} ms over its length)"
+
+
+def _break_words(time_map: TimeMap) -> list[str]:
+    broken = [note.message.rstrip(".") for note in break_notes(time_map)]
+    if len(broken) > MOST_BREAKS_TOLD:
+        return [f"in {len(broken) + 1} pieces"]
+    return [f"{one[0].lower()}{one[1:]}" for one in broken]
 
 
 def unsure_sentence(candidates: list[dict[str, float]], confidence: float) -> str:
@@ -60,13 +76,26 @@ def unsure_sentence(candidates: list[dict[str, float]], confidence: float) -> st
 
 def clock_label(row: RecordingRow) -> str:
     """The clock in the fewest characters: ppm with its sign, or what else is the matter."""
+    if row.current is None:
+        return ""
     codes = {n["code"] for n in row.alignment.notes} if row.alignment else set()
-    if "rate-mislabelled" in codes:
-        return "wrong rate"
-    if "speed-changed" in codes:
-        return "speed"
-    ppm = row.current.to_core().clock_ppm if row.current else 0.0
-    return f"{ppm:+.1f}".replace("-", "−") if abs(ppm) >= 0.05 else "0.0"
+    time_map = row.current.to_core()
+    if abs(time_map.rate - 1) > MOST_CLOCK:
+        return "wrong rate" if "rate-mislabelled" in codes else "speed"
+    ppm = time_map.clock_ppm
+    return f"{ppm:+.1f}".replace("-", "−") if abs(ppm) >= LEAST_PPM else "0.0"
+
+
+def clock_figures(row: RecordingRow) -> str:
+    """The clock for the side of the bench: ppm with its uncertainty, or the speed in per cent."""
+    if row.current is None:
+        return ""
+    time_map = row.current.to_core()
+    if abs(time_map.rate - 1) > MOST_CLOCK:
+        return f"{(time_map.rate - 1) * 100:+.3f} %".replace("-", "−")
+    error = row.alignment.ppm_error if row.alignment and row.is_as_judged else None
+    figures = f"{time_map.clock_ppm:+.2f}" + (f" ± {error:.2f}" if error is not None else "")
+    return f"{figures} ppm".replace("-", "−")
 
 
 def facts_line(media: MediaRow) -> str:

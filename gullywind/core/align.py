@@ -110,11 +110,12 @@ def _place(
     heard = {(ref.view, rec.view): (ref, rec) for _, ref, rec in searched}
     best = refined[0].verified
     judged = judge_pieces(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
+    judged = replace(judged, channels=(best.reference.channels, best.recording.channels))
     if judged.time_map is None:
         return judged
     window_s = fine_window_s(best.support.quality)
     proof = prove(best.reference, best.recording, judged.time_map, window_s=window_s, map_all=map_all)
-    return replace(judged, residual=proof.residual, trace=proof.windows)
+    return replace(judged, residual=proof.residual, trace=proof.windows, window_s=window_s)
 
 
 def _at_other_speeds(

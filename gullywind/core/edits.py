@@ -1,14 +1,23 @@
-"""Edits of a time map by hand; each gives a new map and a sentence that says what was done."""
+"""Edits of a whole time map by hand: each is a value that makes a new map and a sentence that says what was done.
 
-from dataclasses import dataclass
+Edits of single pieces are in `piece_edits`. Times in s.
+"""
+
+from dataclasses import dataclass, replace
+from typing import Protocol
 
 import numpy as np
 
 from gullywind.core.errors import InputError
-from gullywind.core.time_map import TimeMap
+from gullywind.core.time_map import Gaps, Piece, Pitch, TimeMap
+from gullywind.core.units import clock_time
 
 #: Nobody means a day: such a number is a slip of the keyboard.
 MOST_OFFSET_S = 86400.0
+#: Rates beyond this are no clock and no film speed.
+LEAST_RATE, MOST_RATE = 0.25, 4.0
+#: Two moments nearer than this cannot tell a clock.
+LEAST_HOLD_S = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,19 +28,123 @@ class Edited:
     sentence: str
 
 
-def nudge(time_map: TimeMap, by_s: float) -> Edited:
-    """The whole recording later (positive) or earlier by `by_s`, s."""
-    if not np.isfinite(by_s) or by_s == 0 or abs(by_s) > MOST_OFFSET_S:
-        raise InputError(f"A nudge must be a time other than 0 within a day, got {by_s} s.")
-    way = "later" if by_s > 0 else "earlier"
-    return Edited(time_map.shifted(by_s), f"moved {readable(abs(by_s))} {way}")
+class MapEdit(Protocol):
+    """Something that a person does to a map."""
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """The new map; raises `InputError` where it cannot be done."""
+        ...
 
 
-def move_to(time_map: TimeMap, offset_s: float) -> Edited:
-    """The whole recording so that it starts at `offset_s`, s of reference time."""
-    if not np.isfinite(offset_s) or abs(offset_s) > MOST_OFFSET_S:
-        raise InputError(f"An offset must be a time within a day, got {offset_s} s.")
-    return Edited(time_map.moved_to(offset_s), f"start set to {offset_s:.6f} s")
+@dataclass(frozen=True, slots=True)
+class Nudge:
+    """The whole recording later (positive) or earlier."""
+
+    by_s: float
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """Shift all pieces."""
+        if not np.isfinite(self.by_s) or self.by_s == 0 or abs(self.by_s) > MOST_OFFSET_S:
+            raise InputError(f"A nudge must be a time other than 0 within a day, got {self.by_s} s.")
+        return Edited(time_map.shifted(self.by_s), f"moved {later(self.by_s)}")
+
+
+@dataclass(frozen=True, slots=True)
+class MoveTo:
+    """The whole recording so that it starts at a reference time."""
+
+    offset_s: float
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """Shift all pieces."""
+        if not np.isfinite(self.offset_s) or abs(self.offset_s) > MOST_OFFSET_S:
+            raise InputError(f"An offset must be a time within a day, got {self.offset_s} s.")
+        return Edited(time_map.moved_to(self.offset_s), f"start set to {self.offset_s:.6f} s")
+
+
+@dataclass(frozen=True, slots=True)
+class SetRate:
+    """Another clock for the whole recording; what it covers first stays where it is."""
+
+    rate: float
+    why: str = "clock set to"
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """Stretch about the start of what is covered."""
+        if not (np.isfinite(self.rate) and LEAST_RATE <= self.rate <= MOST_RATE):
+            raise InputError(f"A rate must be from {LEAST_RATE} to {MOST_RATE}, got {self.rate:g}.")
+        hold_s = max(0.0, time_map.start_ref_s)
+        return Edited(stretched(time_map, hold_s, time_map.rate / self.rate), f"{self.why} {clock_words(self.rate)}")
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """One moment of the reference held, the sound at another moved: the clock follows."""
+
+    hold_s: float
+    at_s: float
+    by_s: float
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """Stretch about the held moment."""
+        run_s = self.at_s - self.hold_s
+        if not np.isfinite(run_s + self.by_s) or abs(run_s) < LEAST_HOLD_S:
+            raise InputError(f"The two moments must lie at least {LEAST_HOLD_S} s apart, got {run_s} s.")
+        factor = 1 + self.by_s / run_s
+        if not (factor > 0 and LEAST_RATE <= time_map.rate / factor <= MOST_RATE):
+            raise InputError("That would stretch the recording beyond all measure.")
+        moved = stretched(time_map, self.hold_s, factor)
+        return Edited(moved, f"{clock_time(self.at_s)} moved {later(self.by_s)}: clock {clock_words(moved.rate)}")
+
+
+@dataclass(frozen=True, slots=True)
+class SetGaps:
+    """What is heard in gaps."""
+
+    gaps: Gaps
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """The same pieces."""
+        words = "gaps filled with room tone" if self.gaps is Gaps.ROOM_TONE else "gaps left silent"
+        return Edited(replace(time_map, gaps=self.gaps), words)
+
+
+@dataclass(frozen=True, slots=True)
+class SetPitch:
+    """What happens to the pitch where the speed is changed."""
+
+    pitch: Pitch
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """The same pieces."""
+        words = {
+            Pitch.SENSIBLE: "pitch treated as seems right",
+            Pitch.FOLLOWS: "pitch follows the speed",
+            Pitch.KEPT: "pitch kept whatever the speed",
+        }
+        return Edited(replace(time_map, pitch=self.pitch), words[self.pitch])
+
+
+def stretched(time_map: TimeMap, hold_s: float, factor: float) -> TimeMap:
+    """The map with all reference times `factor` times as far from `hold_s`."""
+    pieces = tuple(
+        Piece(tuple((hold_s + (t_ref - hold_s) * factor, t_rec) for t_ref, t_rec in piece.knots))
+        for piece in time_map.pieces
+    )
+    return replace(time_map, pieces=pieces)
+
+
+def later(by_s: float) -> str:
+    """`1.5 ms later`, `2 s earlier`."""
+    return f"{readable(abs(by_s))} {'later' if by_s > 0 else 'earlier'}"
+
+
+def clock_words(rate: float) -> str:
+    """`38.1 ppm fast`, `as it is`, `95.904 % of its speed`."""
+    ppm = (rate - 1) * 1e6
+    if abs(ppm) >= 1000:
+        return f"{rate * 100:.4f} % of its speed"
+    return f"{abs(ppm):.2f} ppm {'fast' if ppm > 0 else 'slow'}" if abs(ppm) >= 0.005 else "as it is"
 
 
 def readable(time_s: float) -> str:

@@ -88,8 +88,9 @@ class Alignment:
     """The judgement on one recording, with its evidence.
 
     `time_map` is None where it is unplaced; then `candidates` may still name where it fits least badly.
-    `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was placed
-    `trace` holds the windows of the best place.
+    `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was
+    placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that were
+    compared, `window_s` is how long the proof's windows are.
     """
 
     status: Status
@@ -104,3 +105,5 @@ class Alignment:
     ppm_error: float | None = None
     support: Support | None = None
     rival_support: Support | None = field(default=None)
+    channels: tuple[tuple[int, ...], tuple[int, ...]] | None = None
+    window_s: float | None = None

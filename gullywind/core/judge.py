@@ -130,14 +130,15 @@ def judge_pieces(
     )
     confidence = confidence_of(support, rival)
     notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats")]
-    notes += drift_notes(rate, rec.view.duration_s) + break_notes(broken, speed)
+    time_map = TimeMap(tuple(pieces))
+    notes += drift_notes(rate, rec.view.duration_s) + break_notes(time_map)
     first = Candidate(broken.line.offset_s, rate * speed, round(support.score, 4))
     others = [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
     return replace(
         judged,
         status=status_of(confidence, support, rival),
         confidence=confidence,
-        time_map=TimeMap(tuple(pieces)),
+        time_map=time_map,
         candidates=(first, *others)[:MOST_CANDIDATES],
         rival_support=rival,
         trace=broken.lags,

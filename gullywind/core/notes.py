@@ -3,14 +3,16 @@
 from collections.abc import Sequence
 from itertools import pairwise
 
-from gullywind.core.breaks import Broken
 from gullywind.core.evidence import Note
 from gullywind.core.features.extract import Heard
-from gullywind.core.units import clock_time
+from gullywind.core.time_map import TimeMap, jump_between
+from gullywind.core.units import clock_time, seconds
 from gullywind.core.verify import Verified
 from gullywind.core.windows import Line
 
 SHORT_OVERLAP_S = 3.0
+#: Neighbours that meet within this were cut, not broken.
+LEAST_JUMP_S = 0.001
 
 
 def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
@@ -45,14 +47,15 @@ def drift_notes(rate: float, duration_s: float) -> list[Note]:
     return [Note("clock-drift", f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length.")]
 
 
-def break_notes(broken: Broken, speed: float) -> list[Note]:
-    """Where the recorder paused, or recorded too much."""
+def break_notes(time_map: TimeMap) -> list[Note]:
+    """Where the recorder paused, or recorded too much, in reference time."""
     notes = []
-    for before, after in pairwise(broken.stretches):
-        jump_s = after.jump_s - before.jump_s
-        at = clock_time(before.end_s * speed)
-        words = f"Paused for {jump_s:.2f} s" if jump_s > 0 else f"{-jump_s:.2f} s too much were recorded"
-        notes.append(Note("break", f"{words} at {at} of its own time."))
+    for before, after in pairwise(time_map.pieces):
+        jump_s, (end_ref, _) = jump_between(before, after), before.end_exclusive
+        if abs(jump_s) < LEAST_JUMP_S:
+            continue
+        words = f"Paused for {seconds(jump_s)}" if jump_s > 0 else f"{seconds(-jump_s)} too much were recorded"
+        notes.append(Note("break", f"{words} at {clock_time(end_ref)}."))
     return notes
 
 

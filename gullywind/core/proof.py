@@ -11,7 +11,7 @@ import numpy as np
 
 from gullywind.core.correlate import WindowLag
 from gullywind.core.evidence import Residual
-from gullywind.core.sound import Listening, SampleSource
+from gullywind.core.sound import Listening
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
 from gullywind.core.windows import Layout, Line, MapAll, lay_windows, measure_all
@@ -41,42 +41,31 @@ class Proof:
     residual: Residual | None
 
 
-@dataclass(frozen=True, eq=False)
 class Rendered:
     """A recording's listening mix as a source in reference time, rendered through a map where it is read."""
 
-    view: Listening
-    time_map: TimeMap
-    sample_rate_hz: int
-    samples: int
-    channels: int = 1
+    def __init__(self, view: Listening, time_map: TimeMap, *, sample_rate_hz: int, samples: int) -> None:
+        self._mix, self._time_map = _Mix(view), time_map
+        self.sample_rate_hz, self.samples, self.channels = sample_rate_hz, samples, 1
 
     def read(self, start: int, stop: int) -> Samples:
         """Shape (1, stop - start); zeros where no piece covers."""
         # The renderer compiles on import; only those who prove pay for it.
         from gullywind.core.warp import render
 
-        mix = _Mix(self.view)
-        return render(mix, self.time_map, sample_rate_hz=self.sample_rate_hz, samples=stop - start, first=start)
+        length = stop - start
+        return render(self._mix, self._time_map, sample_rate_hz=self.sample_rate_hz, samples=length, first=start)
 
 
-@dataclass(frozen=True, eq=False)
 class _Mix:
     """A view as a source of one channel, by the times that its file states: maps speak of those."""
 
-    view: Listening
-    channels: int = 1
-
-    @property
-    def sample_rate_hz(self) -> int:
-        return self.view.source.sample_rate_hz
-
-    @property
-    def samples(self) -> int:
-        return self.view.source.samples
+    def __init__(self, view: Listening) -> None:
+        self._view = view
+        self.sample_rate_hz, self.samples, self.channels = view.source.sample_rate_hz, view.source.samples, 1
 
     def read(self, start: int, stop: int) -> Samples:
-        return self.view.read(start, stop)[None, :]
+        return self._view.read(start, stop)[None, :]
 
 
 def prove(
@@ -135,8 +124,9 @@ def _clear_from(lag: WindowLag) -> float:
 
 
 def _rendered(reference: Listening, recording: Listening, time_map: TimeMap) -> Listening:
-    source: SampleSource = reference.source
-    return Listening(Rendered(recording, time_map, source.sample_rate_hz, source.samples), (0,))
+    source = reference.source
+    rendered = Rendered(recording, time_map, sample_rate_hz=source.sample_rate_hz, samples=source.samples)
+    return Listening(rendered, (0,))
 
 
 def _lay(time_map: TimeMap, reference_s: float, window_s: float) -> list[Layout]:

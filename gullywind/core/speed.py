@@ -63,3 +63,9 @@ def best_speeds(
 def speed_note(speed: Speed) -> Note:
     """In the editor's words."""
     return Note(speed.code, speed.message)
+
+
+def nearest_speed(rate: float, stated_hz: int) -> float:
+    """The known speed that a rate belongs to: 1 for all clocks, and for rates that belong to none."""
+    known = [speed.factor for speed in known_speeds(stated_hz) if abs(rate / speed.factor - 1) <= NEAR_PPM * 1e-6]
+    return min(known, key=lambda factor: abs(rate / factor - 1), default=1.0)

@@ -7,7 +7,8 @@ Conventions: `t_ref` 0 is the reference's first sample, `t_rec` 0 the recording'
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 
@@ -15,6 +16,21 @@ from gullywind.core.errors import InputError
 from gullywind.core.units import Floats
 
 Knot = tuple[float, float]
+
+
+class Gaps(StrEnum):
+    """What is heard where the recording has a gap between two pieces."""
+
+    SILENT = "silent"
+    ROOM_TONE = "room-tone"  #: the quietest stretch of the recording beside the gap
+
+
+class Pitch(StrEnum):
+    """What happens to the pitch where a slope is further than 0.5 % from 1."""
+
+    SENSIBLE = "sensible"  #: follows a wrong header or film speed, is kept through any other bend
+    FOLLOWS = "follows"
+    KEPT = "kept"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +55,12 @@ class Piece:
         """Last knot `(t_ref, t_rec)`, s."""
         return self.knots[-1]
 
+    @property
+    def rate(self) -> float:
+        """Recording seconds per reference second, over the whole piece."""
+        (ref0, rec0), (ref1, rec1) = self.start, self.end_exclusive
+        return (rec1 - rec0) / (ref1 - ref0)
+
     def to_recording(self, t_ref: Floats) -> Floats:
         """Recording times in s, same shape as `t_ref`; NaN outside the piece."""
         ref, rec = np.array(self.knots).T
@@ -58,10 +80,13 @@ class Piece:
 class TimeMap:
     """All pieces of a recording, ascending in both times; reference time that no piece covers is silence.
 
-    Pieces may overlap in reference time (the join is crossfaded there), never in recording time.
+    Pieces may overlap in reference time (the join is crossfaded there), never in recording time. `gaps` and `pitch` say
+    how sound is made of it.
     """
 
     pieces: tuple[Piece, ...]
+    gaps: Gaps = Gaps.SILENT
+    pitch: Pitch = Pitch.SENSIBLE
 
     def __post_init__(self) -> None:
         if not self.pieces:
@@ -131,14 +156,14 @@ class TimeMap:
 
     def shifted(self, by_s: float) -> TimeMap:
         """The whole recording `by_s` later in reference time (composition with an offset)."""
-        return TimeMap(tuple(piece.shifted(by_s) for piece in self.pieces))
+        return replace(self, pieces=tuple(piece.shifted(by_s) for piece in self.pieces))
 
     def moved_to(self, offset_s: float) -> TimeMap:
         """The whole recording moved so that it starts at `offset_s`; exact for a single piece."""
         ref0 = self.pieces[0].start[0]
         start = offset_s + (ref0 - self.offset_s)
         pieces = tuple(Piece(tuple((start + (t_ref - ref0), t_rec) for t_ref, t_rec in p.knots)) for p in self.pieces)
-        return TimeMap(pieces)
+        return replace(self, pieces=pieces)
 
     def to_json(self) -> list[list[list[float]]]:
         """Pieces as lists of `[t_ref, t_rec]`; doubles survive JSON exactly (shortest round-trip form)."""
@@ -153,3 +178,12 @@ class TimeMap:
             if isinstance(error, InputError):
                 raise
             raise InputError(f"pieces must be lists of [t_ref, t_rec], got {pieces!r}") from error
+
+
+def jump_between(before: Piece, after: Piece) -> float:
+    """How much later in reference time, s, the second piece lies than the first one's line would have it.
+
+    Positive: the recorder paused; negative: it recorded too much; 0: nothing was lost, wherever the cut is.
+    """
+    (ref0, rec0), (ref1, rec1) = before.end_exclusive, after.start
+    return (ref1 - ref0) - (rec1 - rec0) / before.rate

@@ -43,3 +43,8 @@ def clock_time(time_s: float) -> str:
     seconds = f"{rest / 10:04.1f}"
     sign = "-" if time_s < 0 else ""
     return f"{sign}{hours}:{minutes:02d}:{seconds}" if hours else f"{sign}{minutes}:{seconds}"
+
+
+def seconds(value_s: float) -> str:
+    """A length of time for sentences, fine enough to tell short ones apart."""
+    return f"{value_s * 1e3:.0f} ms" if value_s < 0.1 else f"{value_s:.2f} s"

@@ -76,7 +76,7 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, start: int, 
     t_rec = piece.to_recording(np.clip(t_ref, piece.start[0], piece.end_exclusive[0]))
     into = block[:, first - start : last - start]
     stated_hz = source.sample_rate_hz
-    slope = _slope(piece)
+    slope = piece.rate
     # A wrong header or a film speed is another sample rate, not a bend: it is converted like one.
     fs = stated_hz * slope if abs(slope - 1) > MOST_BEND else float(stated_hz)
     if abs(fs - rate_hz) < SAME_RATE_HZ:
@@ -96,12 +96,6 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, start: int, 
     if not np.all(np.isfinite(sound)):
         sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
     interpolate(np.ascontiguousarray(sound), positions, _TABLE, into)
-
-
-def _slope(piece: Piece) -> float:
-    """Recording seconds per reference second, over the whole piece."""
-    (ref0, rec0), (ref1, rec1) = piece.start, piece.end_exclusive
-    return (rec1 - rec0) / (ref1 - ref0)
 
 
 def _kernel_table() -> npt.NDArray[np.float64]:

@@ -10,6 +10,7 @@ from gullywind.actions.context import Context
 from gullywind.actions.deliver import write_delivery
 from gullywind.actions.listen_for_recording import listen_for_recording
 from gullywind.actions.place_recording import ReferenceCache, place_recording
+from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.run_work import run_work
 from gullywind.core.errors import NotFoundError
 from gullywind.core.units import Checkpoint
@@ -35,6 +36,13 @@ def register_tasks(app: procrastinate.App, context: Context) -> None:
     async def place(work_id: str) -> None:
         def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
             place_recording(context, _required(recording_id), cache, checkpoint)
+
+        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+
+    @app.task(name="prove", queue="work")
+    async def prove(work_id: str) -> None:
+        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
+            prove_recording(context, _required(recording_id), checkpoint)
 
         await asyncio.to_thread(run_work, context, UUID(work_id), do)
 

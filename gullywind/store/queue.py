@@ -23,9 +23,9 @@ class JobQueue:
         self._app = sync_app(url)
         self._app.open()
 
-    def defer(self, connection: Any, task: str, work_id: UUID) -> int:
-        """Queue `task` for a piece of work; returns the job's number."""
-        deferrer = self._app.configure_task(name=task, queue="work", connection=connection)
+    def defer(self, connection: Any, task: str, work_id: UUID, *, priority: int = 0) -> int:
+        """Queue `task` for a piece of work, before all of lower priority; returns the job's number."""
+        deferrer = self._app.configure_task(name=task, queue="work", connection=connection, priority=priority)
         return int(deferrer.defer(work_id=str(work_id)))
 
     def close(self) -> None:

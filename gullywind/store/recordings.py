@@ -8,13 +8,14 @@ from sqlalchemy.orm import Session, selectinload
 
 from gullywind.core.errors import NotFoundError
 from gullywind.core.time_map import TimeMap
-from gullywind.store.tables import AlignmentRow, MapVersionRow, MediaRow, ProjectRow, RecordingRow
+from gullywind.store.tables import AlignmentRow, MapVersionRow, MediaRow, ProjectRow, ProofRow, RecordingRow
 
 
 def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
     """All recordings of a project, in the order of their arrival."""
     # Whole lists are shown with their judgements and maps; a single recording is often asked for its sound alone.
-    together = (selectinload(RecordingRow.alignment), selectinload(RecordingRow.map_versions))
+    parts = (RecordingRow.alignment, RecordingRow.map_versions, RecordingRow.proof)
+    together = [selectinload(part) for part in parts]
     query = select(RecordingRow).where(RecordingRow.project_id == project_id).options(*together)
     return session.scalars(query.order_by(RecordingRow.created_at, RecordingRow.name)).all()
 
@@ -43,7 +44,14 @@ def add_map_version(session: Session, row: RecordingRow, time_map: TimeMap, sent
         delete(MapVersionRow).where(MapVersionRow.recording_id == row.id, MapVersionRow.number > row.map_number)
     )
     number = row.map_number + 1
-    version = MapVersionRow(recording_id=row.id, number=number, sentence=sentence, pieces=time_map.to_json())
+    version = MapVersionRow(
+        recording_id=row.id,
+        number=number,
+        sentence=sentence,
+        pieces=time_map.to_json(),
+        gaps=time_map.gaps,
+        pitch=time_map.pitch,
+    )
     session.add(version)
     row.map_number = number
     row.version += 1
@@ -61,10 +69,20 @@ def replace_alignment(session: Session, recording_id: UUID, alignment: Alignment
     session.flush()
 
 
+def replace_proof(session: Session, row: RecordingRow, proof: ProofRow) -> None:
+    """Store the newest proof in place of the one before."""
+    session.execute(delete(ProofRow).where(ProofRow.recording_id == row.id))
+    session.flush()
+    session.expire(row, ["proof"])
+    session.add(proof)
+    session.flush()
+
+
 def drop_alignments_of_project(session: Session, project_id: UUID) -> None:
     """Forget all judgements and maps of a project: its reference changed, so that they mean nothing now."""
     ids = select(RecordingRow.id).where(RecordingRow.project_id == project_id)
     session.execute(delete(AlignmentRow).where(AlignmentRow.recording_id.in_(ids)))
+    session.execute(delete(ProofRow).where(ProofRow.recording_id.in_(ids)))
     session.execute(delete(MapVersionRow).where(MapVersionRow.recording_id.in_(ids)))
     for row in list_recordings(session, project_id):
         row.map_number = 0

@@ -15,7 +15,7 @@ class WorkOut(BaseModel):
 
     id: UUID
     recording_id: UUID | None
-    kind: Literal["listen", "place", "deliver"]
+    kind: Literal["listen", "place", "prove", "deliver"]
     state: Literal["queued", "running", "done", "failed", "cancelled"]
     fraction_done: float
     message: str | None

@@ -6,10 +6,13 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
-from gullywind.actions.words import clock_label, facts_line, percent, sentence_of, short_time
+from gullywind.actions.words import clock_figures, clock_label, facts_line, percent, sentence_of, short_time
+from gullywind.core.time_map import Gaps, Pitch
 from gullywind.core.verify import window_agrees
 from gullywind.store.tables import RecordingRow
 
+#: A recording this near to a place lies there.
+SAME_PLACE_S = 0.02
 RecordingStatus = Literal["waiting", "placed", "unsure", "unplaced", "failed"]
 
 
@@ -49,15 +52,16 @@ class NoteOut(BaseModel):
 
 
 class CandidateOut(BaseModel):
-    """One place that the search offers."""
+    """One place that the search offers; `current`: the recording lies there now."""
 
     offset_s: float
     rate: float
     score: float
+    current: bool
 
 
 class WindowOut(BaseModel):
-    """One dot of the trace, measured when the recording was placed; `agrees`: it lies on the line."""
+    """One dot of the trace; `agrees`: it is clear, and lies on the map."""
 
     t_ref: float
     lag_ms: float
@@ -75,6 +79,9 @@ class MapOut(BaseModel):
     rate: float
     clock_ppm: float
     clock_label: str
+    clock_figures: str
+    gaps: Gaps
+    pitch: Pitch
     start_ref_s: float
     end_ref_s: float
 
@@ -92,15 +99,25 @@ class JudgementOut(BaseModel):
 
     confidence: float
     sure: str
-    left_over: str
     polarity: int
-    residual_median_ms: float | None
-    residual_p95_ms: float | None
     ppm_error: float | None
     candidates: list[CandidateOut]
     notes: list[NoteOut]
-    trace: list[WindowOut]
     map_number: int
+
+
+class ProofOut(BaseModel):
+    """What is left over, measured from the sound rendered through version `map_number` of the map.
+
+    `current`: that is the map as it is now. `left_over` is empty and the figures null where nothing was clear enough.
+    """
+
+    map_number: int
+    current: bool
+    left_over: str
+    median_ms: float | None
+    p95_ms: float | None
+    windows: list[WindowOut]
 
 
 class RecordingOut(BaseModel):
@@ -116,6 +133,7 @@ class RecordingOut(BaseModel):
     map: MapOut | None
     versions: list[VersionOut]
     judgement: JudgementOut | None
+    proof: ProofOut | None
     sentence: str
 
     @classmethod
@@ -134,6 +152,7 @@ class RecordingOut(BaseModel):
                 VersionOut(number=one.number, sentence=one.sentence, pieces=one.pieces) for one in row.map_versions
             ],
             judgement=_judgement(row),
+            proof=_proof(row),
             sentence=sentence_of(row),
         )
 
@@ -161,16 +180,6 @@ class NameIn(Body):
     name: str
 
 
-class EditIn(Body):
-    """One edit of the map. `by_s` goes with nudge, `offset_s` with move, `index` with take."""
-
-    version: int
-    kind: Literal["nudge", "move", "take", "unplace", "undo", "redo"]
-    by_s: float | None = None
-    offset_s: float | None = None
-    index: int | None = None
-
-
 def _media(row: RecordingRow) -> MediaOut:
     media = row.media
     fields: dict[str, Any] = {name: getattr(media, name) for name in MediaOut.model_fields if name != "line"}
@@ -188,6 +197,9 @@ def _map(row: RecordingRow) -> MapOut | None:
         rate=time_map.rate,
         clock_ppm=time_map.clock_ppm,
         clock_label=clock_label(row),
+        clock_figures=clock_figures(row),
+        gaps=time_map.gaps,
+        pitch=time_map.pitch,
         start_ref_s=time_map.start_ref_s,
         end_ref_s=time_map.end_ref_s_exclusive,
     )
@@ -197,19 +209,36 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
     judged = row.alignment
     if judged is None:
         return None
+    made = row.version_of(judged.map_version_id)
+    now_s = row.current.to_core().offset_s if row.current else None
     return JudgementOut(
         confidence=judged.confidence,
         sure=f"{percent(judged.confidence)} %".replace("over ", "> "),
-        left_over=short_time(judged.residual["median_ms"]) if judged.residual else "",
         polarity=judged.polarity,
-        residual_median_ms=judged.residual["median_ms"] if judged.residual else None,
-        residual_p95_ms=judged.residual["p95_ms"] if judged.residual else None,
         ppm_error=judged.ppm_error,
-        candidates=[CandidateOut(**one) for one in judged.candidates],
-        notes=[NoteOut(**one) for one in judged.notes],
-        trace=[
-            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, agrees=window_agrees(lag, q))
-            for t, lag, q, a in judged.trace
+        candidates=[
+            CandidateOut(**one, current=now_s is not None and abs(one["offset_s"] - now_s) < SAME_PLACE_S)
+            for one in judged.candidates
         ],
-        map_number=judged.map_number,
+        notes=[NoteOut(**one) for one in judged.notes],
+        map_number=made.number if made else 0,
+    )
+
+
+def _proof(row: RecordingRow) -> ProofOut | None:
+    proof = row.proof
+    proved = row.version_of(proof.map_version_id) if proof else None
+    if proof is None or proved is None:
+        return None
+    residual = proof.residual
+    return ProofOut(
+        map_number=proved.number,
+        current=proved.number == row.map_number,
+        left_over=short_time(residual["median_ms"]) if residual else "",
+        median_ms=residual["median_ms"] if residual else None,
+        p95_ms=residual["p95_ms"] if residual else None,
+        windows=[
+            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, agrees=window_agrees(lag, q))
+            for t, lag, q, a in proof.windows
+        ],
     )

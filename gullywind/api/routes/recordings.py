@@ -1,24 +1,22 @@
 """Recordings: upload, name, edit, evidence, peaks, sound."""
 
-from typing import TypeVar, assert_never
 from uuid import UUID
 
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from gullywind.actions import edit_map
+from gullywind.actions import edit_map, prove_recording
 from gullywind.actions.fetch_sound import fetch_peaks, fetch_sound
 from gullywind.actions.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.recordings import add_recording, remove_recording, rename_recording
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.recordings import CurveOut, EditIn, NameIn, RecordingOut, TimingOut
-from gullywind.core.errors import InputError
+from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, StepIn, TakeIn, TrimIn
+from gullywind.api.models.recordings import CurveOut, NameIn, RecordingOut, TimingOut
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording
 
-T = TypeVar("T")
 router = APIRouter(tags=["recordings"])
 #: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
 WRITE_BYTES = 1 << 20
@@ -77,24 +75,37 @@ def delete_recording(recording_id: UUID, context: ContextDep, session: SessionDe
 
 
 @router.post("/recordings/{recording_id}/map-edits")
-def edit_recording(recording_id: UUID, body: EditIn, session: SessionDep) -> RecordingOut:
+def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, session: SessionDep) -> RecordingOut:
     """Edit the map; a stale `version` gets a conflict, never a lost update."""
-    match body.kind:
-        case "nudge":
-            row = edit_map.nudge_recording(session, recording_id, body.version, _given(body.by_s, "by_s"))
-        case "move":
-            row = edit_map.move_recording(session, recording_id, body.version, _given(body.offset_s, "offset_s"))
-        case "take":
-            row = edit_map.take_candidate(session, recording_id, body.version, _given(body.index, "index"))
-        case "unplace":
-            row = edit_map.unplace_recording(session, recording_id, body.version)
-        case "undo":
-            row = edit_map.undo_edit(session, recording_id, body.version)
-        case "redo":
-            row = edit_map.redo_edit(session, recording_id, body.version)
+    on = (context, session, recording_id, body.version)
+    match body:
+        case TrimIn():
+            row = edit_map.trim_piece(*on, index=body.index, edge=body.edge, t_ref=body.t_ref)
+        case ClockIn():
+            row = edit_map.use_clock(*on, measured=body.use == "measured")
+        case TakeIn():
+            row = edit_map.take_candidate(*on, body.index)
+        case StepIn(kind="unplace"):
+            row = edit_map.unplace_recording(*on)
+        case StepIn(kind="undo"):
+            row = edit_map.undo_edit(*on)
+        case StepIn():
+            row = edit_map.redo_edit(*on)
         case _:
-            assert_never(body.kind)
+            row = edit_map.edit_recording(*on, body.to_core())
     return RecordingOut.of(row)
+
+
+@router.post("/projects/{project_id}/clocks")
+def use_clocks(project_id: UUID, body: ClocksIn, context: ContextDep, session: SessionDep) -> int:
+    """Use the measured clocks of all recordings, or refuse them; returns how many changed."""
+    return edit_map.use_clock_of_all(context, session, project_id, measured=body.use == "measured")
+
+
+@router.post("/recordings/{recording_id}/proofs", status_code=202)
+def request_proof(recording_id: UUID, context: ContextDep, session: SessionDep) -> None:
+    """Measure what is left over, unless it is measured or will be."""
+    prove_recording.request_proof(context, session, get_recording(session, recording_id))
 
 
 @router.get("/recordings/{recording_id}/match-curve")
@@ -141,9 +152,3 @@ def get_sound(
     chunk = fetch_sound(context, session, recording_id, version, first, samples)
     headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": "private, max-age=600"}
     return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)
-
-
-def _given(value: T | None, name: str) -> T:
-    if value is None:
-        raise InputError(f"This edit needs {name}.")
-    return value

@@ -3,7 +3,7 @@
 from gullywind.store.tables.base import Base
 from gullywind.store.tables.media import MediaRow, MediaState
 from gullywind.store.tables.project import ProjectRow
-from gullywind.store.tables.recording import AlignmentRow, MapVersionRow, RecordingRow
+from gullywind.store.tables.recording import AlignmentRow, MapVersionRow, ProofRow, RecordingRow
 from gullywind.store.tables.work import OPEN_STATES, DeliveryRow, WorkKind, WorkRow, WorkState
 
 __all__ = [
@@ -15,6 +15,7 @@ __all__ = [
     "MediaRow",
     "MediaState",
     "ProjectRow",
+    "ProofRow",
     "RecordingRow",
     "WorkKind",
     "WorkRow",

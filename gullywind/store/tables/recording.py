@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -10,7 +11,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from gullywind.core.time_map import TimeMap
+from gullywind.core.time_map import Gaps, Pitch, TimeMap
 from gullywind.store.tables.base import Base
 from gullywind.store.tables.media import MediaRow
 
@@ -37,6 +38,7 @@ class RecordingRow(Base):
         passive_deletes=True,
         back_populates="recording",
     )
+    proof: Mapped[ProofRow | None] = relationship(uselist=False, passive_deletes=True)
     map_versions: Mapped[list[MapVersionRow]] = relationship(
         order_by="MapVersionRow.number", cascade="all, delete-orphan", passive_deletes=True
     )
@@ -45,6 +47,23 @@ class RecordingRow(Base):
     def current(self) -> MapVersionRow | None:
         """The current version of the map."""
         return next((one for one in self.map_versions if one.number == self.map_number), None)
+
+    @property
+    def is_as_judged(self) -> bool:
+        """Whether the current map is the one that the program made."""
+        return (
+            self.alignment is not None and self.current is not None and self.alignment.map_version_id == self.current.id
+        )
+
+    @property
+    def current_proof(self) -> ProofRow | None:
+        """The proof of the current map; None where it is not measured yet."""
+        current = self.current
+        return self.proof if current and self.proof and self.proof.map_version_id == current.id else None
+
+    def version_of(self, map_version_id: UUID | None) -> MapVersionRow | None:
+        """A version of the map by its key; None where it was dropped."""
+        return next((one for one in self.map_versions if one.id == map_version_id), None)
 
 
 class MapVersionRow(Base):
@@ -61,15 +80,21 @@ class MapVersionRow(Base):
     number: Mapped[int]
     sentence: Mapped[str]
     pieces: Mapped[list[Any]] = mapped_column(JSONB)
+    gaps: Mapped[str] = mapped_column(default=Gaps.SILENT)
+    pitch: Mapped[str] = mapped_column(default=Pitch.SENSIBLE)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
 
     def to_core(self) -> TimeMap:
         """As core value."""
-        return TimeMap.from_json(self.pieces)
+        return replace(TimeMap.from_json(self.pieces), gaps=Gaps(self.gaps), pitch=Pitch(self.pitch))
 
 
 class AlignmentRow(Base):
-    """The newest judgement on a recording, with its evidence; `reference_id` is what it was judged against."""
+    """The newest judgement on a recording, with its evidence.
+
+    `reference_id` is what it was judged against, `map_version_id` the map that it made (null: none, or undone since),
+    `channels` those of the reference and of the recording that it was lined up by.
+    """
 
     __tablename__ = "alignment"
     __table_args__ = (CheckConstraint("confidence >= 0 AND confidence <= 1", name="confidence"),)
@@ -81,13 +106,27 @@ class AlignmentRow(Base):
     polarity: Mapped[int]
     ppm_error: Mapped[float | None]
     candidates: Mapped[list[Any]] = mapped_column(JSONB)
-    residual: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
     notes: Mapped[list[Any]] = mapped_column(JSONB)
-    trace: Mapped[list[Any]] = mapped_column(JSONB)
+    channels: Mapped[list[list[int]] | None] = mapped_column(JSONB)
     #: Only the bench asks for it, and it is long.
     curve: Mapped[bytes | None] = mapped_column(deferred=True)
     curve_start_s: Mapped[float | None]
     curve_step_s: Mapped[float | None]
-    map_number: Mapped[int]
+    map_version_id: Mapped[UUID | None] = mapped_column(ForeignKey("map_version.id", ondelete="SET NULL"))
 
     recording: Mapped[RecordingRow] = relationship(foreign_keys=[recording_id], back_populates="alignment")
+
+
+class ProofRow(Base):
+    """The newest proof of a recording: what is left over, measured from the sound rendered through one map.
+
+    `windows` are `[t_ref in s, lag in ms, quality, agreement]`; `residual` is null where nothing was clear enough.
+    """
+
+    __tablename__ = "proof"
+
+    recording_id: Mapped[UUID] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), primary_key=True)
+    map_version_id: Mapped[UUID] = mapped_column(ForeignKey("map_version.id", ondelete="CASCADE"))
+    residual: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
+    windows: Mapped[list[Any]] = mapped_column(JSONB)
+    window_s: Mapped[float]

@@ -17,6 +17,7 @@ class WorkKind(StrEnum):
 
     LISTEN = "listen"
     PLACE = "place"
+    PROVE = "prove"
     DELIVER = "deliver"
 
 

@@ -9,7 +9,10 @@ export type Work = components['schemas']['WorkOut']
 export type Delivery = components['schemas']['DeliveryOut']
 export type MatchCurve = components['schemas']['CurveOut']
 export type Timing = components['schemas']['TimingOut']
-export type Edit = components['schemas']['EditIn']
+export type Edit = paths['/api/recordings/{recording_id}/map-edits']['post']['requestBody']['content']['application/json']
+type WithoutVersion<T> = T extends unknown ? Omit<T, 'version'> : never
+/** An edit as a person wishes it, before the version that it is made on is known. */
+export type EditWish = WithoutVersion<Edit>
 export type Status = Recording['status']
 export type Pieces = number[][][]
 

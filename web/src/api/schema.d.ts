@@ -164,6 +164,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Clocks
+         * @description Use the measured clocks of all recordings, or refuse them; returns how many changed.
+         */
+        post: operations["use_clocks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Request Proof
+         * @description Measure what is left over, unless it is measured or will be.
+         */
+        post: operations["request_proof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/match-curve": {
         parameters: {
             query?: never;
@@ -394,7 +434,7 @@ export interface components {
     schemas: {
         /**
          * CandidateOut
-         * @description One place that the search offers.
+         * @description One place that the search offers; `current`: the recording lies there now.
          */
         CandidateOut: {
             /** Offset S */
@@ -403,6 +443,52 @@ export interface components {
             rate: number;
             /** Score */
             score: number;
+            /** Current */
+            current: boolean;
+        };
+        /**
+         * ClockIn
+         * @description Use the measured clock, or refuse it.
+         */
+        ClockIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clock";
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "measured" | "none";
+        };
+        /**
+         * ClocksIn
+         * @description The clocks of all recordings of a project.
+         */
+        ClocksIn: {
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "measured" | "none";
+        };
+        /**
+         * CloseGapIn
+         * @description Close the gap after a piece.
+         */
+        CloseGapIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "close-gap";
+            /** Index */
+            index: number;
         };
         /**
          * CurveOut
@@ -452,23 +538,39 @@ export interface components {
             message: string | null;
         };
         /**
-         * EditIn
-         * @description One edit of the map. `by_s` goes with nudge, `offset_s` with move, `index` with take.
+         * Gaps
+         * @description What is heard where the recording has a gap between two pieces.
+         * @enum {string}
          */
-        EditIn: {
+        Gaps: "silent" | "room-tone";
+        /**
+         * GapsIn
+         * @description What is heard in gaps.
+         */
+        GapsIn: {
             /** Version */
             version: number;
             /**
-             * Kind
+             * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            kind: "nudge" | "move" | "take" | "unplace" | "undo" | "redo";
-            /** By S */
-            by_s?: number | null;
-            /** Offset S */
-            offset_s?: number | null;
+            kind: "gaps";
+            gaps: components["schemas"]["Gaps"];
+        };
+        /**
+         * JoinIn
+         * @description Undo the cut after a piece.
+         */
+        JoinIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "join";
             /** Index */
-            index?: number | null;
+            index: number;
         };
         /**
          * JudgementOut
@@ -479,22 +581,14 @@ export interface components {
             confidence: number;
             /** Sure */
             sure: string;
-            /** Left Over */
-            left_over: string;
             /** Polarity */
             polarity: number;
-            /** Residual Median Ms */
-            residual_median_ms: number | null;
-            /** Residual P95 Ms */
-            residual_p95_ms: number | null;
             /** Ppm Error */
             ppm_error: number | null;
             /** Candidates */
             candidates: components["schemas"]["CandidateOut"][];
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
-            /** Trace */
-            trace: components["schemas"]["WindowOut"][];
             /** Map Number */
             map_number: number;
         };
@@ -515,6 +609,10 @@ export interface components {
             clock_ppm: number;
             /** Clock Label */
             clock_label: string;
+            /** Clock Figures */
+            clock_figures: string;
+            gaps: components["schemas"]["Gaps"];
+            pitch: components["schemas"]["Pitch"];
             /** Start Ref S */
             start_ref_s: number;
             /** End Ref S */
@@ -564,6 +662,21 @@ export interface components {
             line: string;
         };
         /**
+         * MoveIn
+         * @description So that it starts there.
+         */
+        MoveIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "move";
+            /** Offset S */
+            offset_s: number;
+        };
+        /**
          * NameIn
          * @description A new name.
          */
@@ -582,6 +695,41 @@ export interface components {
             code: string;
             /** Message */
             message: string;
+        };
+        /**
+         * NudgeIn
+         * @description Later (positive) or earlier.
+         */
+        NudgeIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nudge";
+            /** By S */
+            by_s: number;
+        };
+        /**
+         * Pitch
+         * @description What happens to the pitch where a slope is further than 0.5 % from 1.
+         * @enum {string}
+         */
+        Pitch: "sensible" | "follows" | "kept";
+        /**
+         * PitchIn
+         * @description What happens to the pitch.
+         */
+        PitchIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pitch";
+            pitch: components["schemas"]["Pitch"];
         };
         /**
          * PlaceIn
@@ -683,6 +831,41 @@ export interface components {
             created_at: string;
         };
         /**
+         * ProofOut
+         * @description What is left over, measured from the sound rendered through version `map_number` of the map.
+         *
+         *     `current`: that is the map as it is now. `left_over` is empty and the figures null where nothing was clear enough.
+         */
+        ProofOut: {
+            /** Map Number */
+            map_number: number;
+            /** Current */
+            current: boolean;
+            /** Left Over */
+            left_over: string;
+            /** Median Ms */
+            median_ms: number | null;
+            /** P95 Ms */
+            p95_ms: number | null;
+            /** Windows */
+            windows: components["schemas"]["WindowOut"][];
+        };
+        /**
+         * RateIn
+         * @description Another clock: recording seconds per reference second.
+         */
+        RateIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rate";
+            /** Rate */
+            rate: number;
+        };
+        /**
          * RecordingOut
          * @description A recording. `version` must come back with every edit.
          */
@@ -713,8 +896,24 @@ export interface components {
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
             judgement: components["schemas"]["JudgementOut"] | null;
+            proof: components["schemas"]["ProofOut"] | null;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * RemoveIn
+         * @description Take a piece out.
+         */
+        RemoveIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove";
+            /** Index */
+            index: number;
         };
         /**
          * SampleForm
@@ -722,6 +921,85 @@ export interface components {
          * @enum {string}
          */
         SampleForm: "pcm24" | "float32";
+        /**
+         * SlideIn
+         * @description Move one piece between its neighbours.
+         */
+        SlideIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slide";
+            /** Index */
+            index: number;
+            /** By S */
+            by_s: number;
+        };
+        /**
+         * SplitIn
+         * @description Cut the piece at a moment.
+         */
+        SplitIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "split";
+            /** T Ref */
+            t_ref: number;
+        };
+        /**
+         * StepIn
+         * @description Through the versions.
+         */
+        StepIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unplace" | "undo" | "redo";
+        };
+        /**
+         * StretchIn
+         * @description The sound at one moment moved while another is held.
+         */
+        StretchIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stretch";
+            /** Hold S */
+            hold_s: number;
+            /** At S */
+            at_s: number;
+            /** By S */
+            by_s: number;
+        };
+        /**
+         * TakeIn
+         * @description Use one of the places that the search offers.
+         */
+        TakeIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "take";
+            /** Index */
+            index: number;
+        };
         /**
          * TimingOut
          * @description Timing measured anew at one moment: ms, positive is late; null where the sound there says nothing.
@@ -733,6 +1011,28 @@ export interface components {
             lag_ms: number | null;
             /** Quality */
             quality: number;
+        };
+        /**
+         * TrimIn
+         * @description Move one edge of a piece.
+         */
+        TrimIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trim";
+            /** Index */
+            index: number;
+            /**
+             * Edge
+             * @enum {string}
+             */
+            edge: "start" | "end";
+            /** T Ref */
+            t_ref: number;
         };
         /**
          * VersionOut
@@ -748,7 +1048,7 @@ export interface components {
         };
         /**
          * WindowOut
-         * @description One dot of the trace, measured when the recording was placed; `agrees`: it lies on the line.
+         * @description One dot of the trace; `agrees`: it is clear, and lies on the map.
          */
         WindowOut: {
             /** T Ref */
@@ -778,7 +1078,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "listen" | "place" | "deliver";
+            kind: "listen" | "place" | "prove" | "deliver";
             /**
              * State
              * @enum {string}
@@ -1459,7 +1759,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["EditIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["StepIn"];
             };
         };
         responses: {
@@ -1470,6 +1770,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_clocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClocksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    request_proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description gone */

@@ -95,7 +95,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
     leave: () => go(`/projects/${project.id}`),
     nextPlace: () => {
       const places = recording.judgement?.candidates ?? []
-      const here = places.findIndex((one) => current && Math.abs(one.offset_s - current.offset_s) < 0.02)
+      const here = places.findIndex((one) => one.current)
       if (places.length > 1 || (places.length === 1 && here < 0)) edits.edit({ kind: 'take', index: (here + 1) % places.length })
     },
     rateHz: reference.media.sample_rate_hz ?? 48000,
@@ -176,7 +176,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
 
 /** Teaches what can be done with a recording that has no place. */
 function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
-  const busy = project.works.find((w) => w.recording_id === recording.id)
+  const busy = project.works.find((w) => w.recording_id === recording.id && w.kind === 'place')
   const place = useMutation({
     mutationFn: () =>
       told(

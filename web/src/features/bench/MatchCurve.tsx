@@ -18,7 +18,6 @@ export function MatchCurve({ recording, edits }: { recording: Recording; edits: 
   const judged = recording.judgement
   const { data: curve } = useQuery({ ...curveOptions(recording.id, judged?.map_number), enabled: judged !== null })
   const candidates = judged?.candidates ?? []
-  const currentS = recording.map?.offset_s ?? null
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) => {
       if (!curve) return
@@ -26,11 +25,11 @@ export function MatchCurve({ recording, edits }: { recording: Recording; edits: 
         ...size,
         curve,
         candidatesS: candidates.map((one) => one.offset_s),
-        currentS,
+        currentS: candidates.find((one) => one.current)?.offset_s ?? null,
         colors: { line: color('slate'), fill: color('sunken'), mark: color('rust'), text: color('ink-soft') },
       })
     },
-    [curve, candidates, currentS],
+    [curve, candidates],
   )
   const canvas = useCanvas(draw)
   const nearest = (x: number, widthPx: number): number | null => {
@@ -61,7 +60,7 @@ export function MatchCurve({ recording, edits }: { recording: Recording; edits: 
         />
       )}
       {candidates.map((one, index) => {
-        const isCurrent = currentS !== null && Math.abs(one.offset_s - currentS) < 0.02
+        const isCurrent = one.current
         return (
           <Flex key={index} align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" h="28px" data-testid="candidate">
             <Text w="20px" color={isCurrent ? 'rust.fg' : 'fg.muted'} aria-hidden>

@@ -1,7 +1,6 @@
 import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
 import { memo, useEffect, useState, type ReactNode } from 'react'
 import type { Recording } from '../../api/client'
-import { signed } from '../../ui/times'
 import { MatchCurve } from './MatchCurve'
 import { STEPS, useStep } from './steps'
 import type { Edits } from './useEdits'
@@ -16,9 +15,7 @@ export const SidePanel = memo(function SidePanel({ recording, edits }: { recordi
         <Section title="Place">
           <OffsetField offsetS={map.offset_s + edits.pendingS} edits={edits} />
           <Fact label="clock">
-            {Math.abs(map.clock_ppm) < 1000 ? signed(map.clock_ppm, 2) : `${map.clock_label}, ${signed(map.clock_ppm / 1e4, 3)} %`}
-            {Math.abs(map.clock_ppm) < 1000 && judgement?.ppm_error != null && judgement.map_number === map.number ? ` ± ${judgement.ppm_error.toFixed(2)}` : ''}
-            {Math.abs(map.clock_ppm) < 1000 ? ' ppm' : ''}
+            {map.clock_figures}
           </Fact>
           <Fact label="polarity">{judgement?.polarity === -1 ? 'inverted' : 'same'}</Fact>
         </Section>

@@ -17,18 +17,18 @@ interface Props {
 
 /** One dot per window: how late (above) or early (below) the recording is there, through the map as it is now. */
 export const Trace = memo(function Trace({ recording, pieces, before, durationS }: Props) {
-  const judged = recording.judgement
-  const measured = recording.versions.find((one) => one.number === judged?.map_number)?.pieces ?? null
+  const { proof } = recording
+  const measured = recording.versions.find((one) => one.number === proof?.map_number)?.pieces ?? null
   const dots = useCallback(
     (through: Pieces | null): Dot[] =>
-      (judged?.trace ?? []).flatMap((window) => {
+      (proof?.windows ?? []).flatMap((window) => {
         // Where the window was found in the recording, against where this map expects it.
         const then = measured && toRecording(measured, window.t_ref)
         const now = through && toRecording(through, window.t_ref)
         if (then == null || now == null) return []
         return [{ tRefS: window.t_ref, lagMs: window.lag_ms + (then - now) * 1000, quality: window.quality, agrees: window.agrees }]
       }),
-    [judged, measured],
+    [proof, measured],
   )
   const now = useMemo(() => dots(pieces), [dots, pieces])
   const earlier = useMemo(() => dots(before), [dots, before])

@@ -1,10 +1,8 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useCallback, useMemo, useRef, useState } from 'react'
-import { api, Refused, told, type Edit, type Recording } from '../../api/client'
+import { api, Refused, told, type Edit, type EditWish, type Recording } from '../../api/client'
 import { putRecording } from '../../api/queries'
 import { sayProblem } from '../../ui/problems'
-
-type EditWish = Omit<Edit, 'version'>
 
 export interface Edits {
   /** Moves that are drawn but not yet stored, s. */
@@ -30,12 +28,12 @@ export function useEdits(recording: Recording): Edits {
     try {
       for (;;) {
         const byS = s.owedS
-        const wish = byS !== 0 ? ({ kind: 'nudge', by_s: byS } as EditWish) : s.waiting.shift()
+        const wish: EditWish | undefined = byS !== 0 ? { kind: 'nudge', by_s: byS } : s.waiting.shift()
         if (!wish) break
         const changed = await told(
           api.POST('/api/recordings/{recording_id}/map-edits', {
             params: { path: { recording_id: recording.id } },
-            body: { ...wish, version: s.version },
+            body: { ...wish, version: s.version } as Edit,
           }),
         )
         s.version = changed.version

@@ -174,7 +174,7 @@ function Table({ project }: { project: Project }) {
       ),
     onSuccess: (changed) => client.setQueryData(['project', project.id], changed),
   })
-  const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId)
+  const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
 
   return (
     <>

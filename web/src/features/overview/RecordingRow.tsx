@@ -75,7 +75,7 @@ function Name({ recording, project, color }: { recording: Recording; project?: P
 }
 
 function Facts({ recording }: { recording: Recording }) {
-  const { map, judgement } = recording
+  const { map, judgement, proof } = recording
   if (!map) return null
   // What was measured holds for the map that it was measured through.
   const measured = judgement && judgement.map_number === map.number ? judgement : null
@@ -86,7 +86,7 @@ function Facts({ recording }: { recording: Recording }) {
         {map.clock_label}
       </Text>
       <Text w="80px" color="moss.fg">
-        {measured?.left_over}
+        {proof?.current ? proof.left_over : '…'}
       </Text>
       <Text w="72px">
         {measured?.sure ?? 'by hand'}
@@ -112,7 +112,7 @@ function Words({ recording, project, choose }: { recording: Recording; project: 
   )
 }
 
-const DOING = { listen: 'listening', place: 'finding its place', deliver: 'writing' } as const satisfies Record<Work['kind'], string>
+const DOING = { listen: 'listening', place: 'finding its place', prove: 'measuring', deliver: 'writing' } as const satisfies Record<Work['kind'], string>
 
 function Doing({ work }: { work: Work }) {
   const percent = Math.round(work.fraction_done * 100)

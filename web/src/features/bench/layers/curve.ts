@@ -43,7 +43,7 @@ export function drawCurve(ctx: CanvasRenderingContext2D, s: CurveScene): void {
     const x = xOfOffset(s.curve, offsetS, s.widthPx)
     const column = Math.min(columns - 1, Math.max(0, Math.floor(x)))
     const top = Math.max(tops[column - 1] ?? 0, tops[column]!, tops[column + 1] ?? 0)
-    const current = s.currentS !== null && Math.abs(offsetS - s.currentS) < 0.02
+    const current = offsetS === s.currentS
     ctx.beginPath()
     ctx.arc(x, yOf(top), current ? 4 : 3, 0, 7)
     ctx.fillStyle = s.colors.mark

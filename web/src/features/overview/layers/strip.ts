@@ -69,7 +69,7 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
 }
 
 function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number): void {
-  const trace = s.recording.judgement?.trace ?? []
+  const trace = s.recording.proof?.windows ?? []
   const { map } = s.recording
   if (!map) return
   const [left, right] = [xOf(s.view, map.start_ref_s), xOf(s.view, map.end_ref_s)]

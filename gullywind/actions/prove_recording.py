@@ -1,0 +1,86 @@
+"""Prove a stored recording's current map: measure what is left over in the sound that would be delivered."""
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from uuid import UUID
+
+from gullywind.actions.context import Context
+from gullywind.actions.fetch_sound import open_sound
+from gullywind.actions.start_work import start_work
+from gullywind.core.correlate import WindowLag
+from gullywind.core.evidence import Residual
+from gullywind.core.proof import Proof, prove
+from gullywind.core.sound import Listening, listening_views
+from gullywind.core.time_map import TimeMap
+from gullywind.core.units import Checkpoint
+from gullywind.store.database import Session, announce
+from gullywind.store.projects import get_project
+from gullywind.store.recordings import get_recording, reference_of, replace_proof
+from gullywind.store.tables import MediaState, ProofRow, RecordingRow, WorkKind, WorkState
+from gullywind.store.works import open_works
+
+#: Where nothing is known of a recording's noise: short windows first, and long ones where they show nothing.
+WINDOWS_S = (2.7, 8.0)
+
+
+def request_proof(context: Context, session: Session, row: RecordingRow) -> None:
+    """Queue the measurement of the current map, unless it is measured or will be."""
+    if row.current is None or row.current_proof is not None:
+        return
+    waiting = open_works(session, row.project_id)
+    if not any(
+        one.recording_id == row.id and one.kind == WorkKind.PROVE and one.state == WorkState.QUEUED for one in waiting
+    ):
+        start_work(context, session, WorkKind.PROVE, row.project_id, row.id)
+
+
+def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint) -> None:
+    """Measure and store; where the map was changed meanwhile, the change has queued its own."""
+    with context.database.session() as session:
+        row = get_recording(session, recording_id)
+        reference = reference_of(session, get_project(session, row.project_id))
+        ready = reference is not None and {reference.media.state, row.media.state} == {MediaState.READY}
+        if reference is None or row.current is None or row.current_proof is not None or not ready:
+            return
+        time_map, version_id = row.current.to_core(), row.current.id
+        views = listening_pair(context, reference, row)
+        lengths = [row.proof.window_s] if row.proof else []
+    checkpoint(0.1)
+    proof, window_s = _measured(views, time_map, [*lengths, *(s for s in WINDOWS_S if s > max(lengths, default=0.0))])
+    checkpoint(0.9)
+    with context.database.session() as session:
+        row = get_recording(session, recording_id, lock=True)
+        if row.version_of(version_id) is not None:
+            replace_proof(session, row, proof_row(row.id, version_id, proof.residual, proof.windows, window_s))
+            announce(session, row.project_id)
+
+
+def listening_pair(context: Context, reference: RecordingRow, row: RecordingRow) -> tuple[Listening, Listening]:
+    """Both mono views by which the recording was lined up, else those that are heard first."""
+    sounds = open_sound(context, reference.content_hash), open_sound(context, row.content_hash)
+    if row.alignment and row.alignment.channels:
+        first, second = (tuple(channels) for channels in row.alignment.channels)
+        return Listening(sounds[0], first), Listening(sounds[1], second)
+    return listening_views(sounds[0])[0], listening_views(sounds[1])[0]
+
+
+def proof_row(
+    recording_id: UUID, version_id: UUID, residual: Residual | None, windows: Sequence[WindowLag], window_s: float
+) -> ProofRow:
+    """A proof as it is stored."""
+    return ProofRow(
+        recording_id=recording_id,
+        map_version_id=version_id,
+        residual=asdict(residual) if residual else None,
+        windows=[[w.t_ref, w.lag_s * 1e3, w.quality, w.agreement] for w in windows],
+        window_s=window_s,
+    )
+
+
+def _measured(views: tuple[Listening, Listening], time_map: TimeMap, lengths_s: Sequence[float]) -> tuple[Proof, float]:
+    """The first windows that show something, or the last that were tried."""
+    for window_s in lengths_s:
+        proof = prove(*views, time_map, window_s=window_s)
+        if proof.residual is not None:
+            break
+    return proof, window_s

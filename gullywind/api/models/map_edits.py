@@ -1,0 +1,178 @@
+"""Edits of a map as requests: one body for each kind, told apart by `kind`. Times in s, of the reference."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from gullywind.api.models.recordings import Body
+from gullywind.core import edits, piece_edits
+from gullywind.core.time_map import Gaps, Pitch
+
+
+class Edit(Body):
+    """What every edit carries: the version of the recording that it was made on."""
+
+    version: int
+
+
+class NudgeIn(Edit):
+    """Later (positive) or earlier."""
+
+    kind: Literal["nudge"]
+    by_s: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.Nudge(self.by_s)
+
+
+class MoveIn(Edit):
+    """So that it starts there."""
+
+    kind: Literal["move"]
+    offset_s: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.MoveTo(self.offset_s)
+
+
+class RateIn(Edit):
+    """Another clock: recording seconds per reference second."""
+
+    kind: Literal["rate"]
+    rate: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.SetRate(self.rate)
+
+
+class StretchIn(Edit):
+    """The sound at one moment moved while another is held."""
+
+    kind: Literal["stretch"]
+    hold_s: float
+    at_s: float
+    by_s: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.Stretch(self.hold_s, self.at_s, self.by_s)
+
+
+class SplitIn(Edit):
+    """Cut the piece at a moment."""
+
+    kind: Literal["split"]
+    t_ref: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return piece_edits.Split(self.t_ref)
+
+
+class JoinIn(Edit):
+    """Undo the cut after a piece."""
+
+    kind: Literal["join"]
+    index: int
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return piece_edits.Join(self.index)
+
+
+class SlideIn(Edit):
+    """Move one piece between its neighbours."""
+
+    kind: Literal["slide"]
+    index: int
+    by_s: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return piece_edits.Slide(self.index, self.by_s)
+
+
+class RemoveIn(Edit):
+    """Take a piece out."""
+
+    kind: Literal["remove"]
+    index: int
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return piece_edits.Remove(self.index)
+
+
+class CloseGapIn(Edit):
+    """Close the gap after a piece."""
+
+    kind: Literal["close-gap"]
+    index: int
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return piece_edits.CloseGap(self.index)
+
+
+class GapsIn(Edit):
+    """What is heard in gaps."""
+
+    kind: Literal["gaps"]
+    gaps: Gaps
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.SetGaps(self.gaps)
+
+
+class PitchIn(Edit):
+    """What happens to the pitch."""
+
+    kind: Literal["pitch"]
+    pitch: Pitch
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.SetPitch(self.pitch)
+
+
+class TrimIn(Edit):
+    """Move one edge of a piece."""
+
+    kind: Literal["trim"]
+    index: int
+    edge: Literal["start", "end"]
+    t_ref: float
+
+
+class ClockIn(Edit):
+    """Use the measured clock, or refuse it."""
+
+    kind: Literal["clock"]
+    use: Literal["measured", "none"]
+
+
+class TakeIn(Edit):
+    """Use one of the places that the search offers."""
+
+    kind: Literal["take"]
+    index: int
+
+
+class StepIn(Edit):
+    """Through the versions."""
+
+    kind: Literal["unplace", "undo", "redo"]
+
+
+ToCore = NudgeIn | MoveIn | RateIn | StretchIn | SplitIn | JoinIn | SlideIn | RemoveIn | CloseGapIn | GapsIn | PitchIn
+EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | StepIn, Field(discriminator="kind")]
+
+
+class ClocksIn(Body):
+    """The clocks of all recordings of a project."""
+
+    use: Literal["measured", "none"]
