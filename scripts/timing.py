@@ -21,6 +21,8 @@ from material.timing import TimingCase, bent_case, broken_case, clock_case
 
 #: A break is found where one was within this time, with a jump right to this much.
 NEAR_S, JUMP_S = 3.0, 0.005
+#: What lies this near to a cut may belong to either side, s.
+CUT_S = 0.6
 MINUTES = (5, 10, 20, 40)
 
 
@@ -54,10 +56,12 @@ def judge(case: TimingCase, rate_hz: int = RATE_HZ) -> tuple[Alignment, Row]:
     errors: tuple[float, ...] = ()
     ppm_error = np.nan
     if placed and result.time_map is not None:
-        # Where both maps have sound: the cut itself is judged by itself.
+        # Where both maps have sound, and no cut is near: cuts are judged by themselves.
         t_ref = np.linspace(truth.start_ref_s, truth.end_ref_s_exclusive, 401)
         there, ours = truth.to_recording(t_ref), result.time_map.to_recording(t_ref)
-        both = np.isfinite(there) & np.isfinite(ours)
+        edges = np.array([knot[0] for piece in truth.pieces for knot in (piece.start, piece.end_exclusive)])
+        inner = np.abs(t_ref[:, None] - edges[None, :]).min(axis=1) > CUT_S
+        both = np.isfinite(there) & np.isfinite(ours) & inner
         errors = tuple((ours - there)[both])
         ppm_error = (result.time_map.rate - truth.rate) * 1e6
     found = breaks_of(result.time_map) if placed and result.time_map else ()
@@ -124,7 +128,8 @@ def report(name: str, rows: Sequence[Row]) -> None:
     p95 = [r.residual_p95_ms for r in placed if r.residual_p95_ms is not None]
     print(
         f"{name:8s} n {len(rows):3d}  placed {len(placed):3d}  worst error along it: median "
-        f"{np.median(worst) * 1e6:.1f} µs, within 1 ms {np.mean(worst < 1e-3):.3f}, within 0.5 ms {np.mean(worst < 5e-4):.3f}; clock error median "
+        f"{np.median(worst) * 1e6:.1f} µs, within 1 ms {np.mean(worst < 1e-3):.3f}, within 0.5 ms {np.mean(worst < 5e-4):.3f}; "
+        f"clock error median "
         f"{np.median([abs(r.ppm_error) for r in placed]):.4f} ppm; residual p95 median {np.median(p95) * 1e3:.1f} µs, "
         f"worst {np.max(p95) * 1e3:.1f} µs",
         flush=True,

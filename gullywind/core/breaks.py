@@ -1,52 +1,54 @@
 """Where a recorder paused, lost or inserted data: the recording falls into pieces with one clock. Times in s.
 
-Method: short chunks of the recording are looked for near the line by their band features; the cheapest path through
-the offsets that they propose, with a price on every change, gives the pieces (dynamic programming, Bellman 1957); each
-piece is then measured at full rate, all with one rate, and each cut is put where one offset stops to agree and the next
-begins.
+Method: windows all along the rough course are measured at full rate; the best chain through them, with a price on every
+jump (dynamic programming, Bellman 1957), gives the pieces: so a jump of 20 ms is seen as well as one of half a minute.
+All pieces get one rate, and each cut is put where one offset stops to agree and the next begins.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
-import scipy.fft
 
 from gullywind.core.correlate import WindowLag, local_agreement
-from gullywind.core.drift import find_consensus
-from gullywind.core.features.bands import FRAME_RATE_HZ, BandFeatures
+from gullywind.core.course import Leg, rough_course
+from gullywind.core.features.bands import BandFeatures
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
 from gullywind.core.verify import LEAST_QUALITY, found_times
 from gullywind.core.windows import Line, MapAll, lay_windows, measure_all
 
-#: Chunks long enough to be recognised in noise, overlapping so that a cut never spoils two neighbours wholly.
-CHUNK_S, CHUNK_STEP_S = 8.0, 4.0
-#: Pauses up to half a minute are found.
-MOST_JUMP_S = 32.0
-#: A chunk proposes another offset only when it stands out this far (robust standard deviations).
-LEAST_Z = 7.0
-#: Proposals nearer than this are one offset: the features' step is 10 ms.
-SAME_OFFSET_S = 0.012
-#: Price of a change of offset, in z: about one chunk's full evidence, so that one odd chunk makes no break.
-CHANGE_PRICE = 9.0
-MOST_STATES = 40
-#: Jumps below this are no break but noise of the measurement.
-LEAST_JUMP_S = 0.004
-PIECE_WINDOW_S, PIECE_LAG_S, PIECE_TOLERANCE_S = 1.4, 0.03, 0.001
+#: Sources at different distances shift the lag by up to 12 ms where microphones stand 4 m apart: no break is so small.
+LEAST_JUMP_S = 0.015
+#: Windows at full rate: one in 3 s, but not too many, each searched this far.
+WINDOW_S, WINDOW_STEP_S, MOST_WINDOWS, WINDOW_LAG_S = 2.7, 3.0, 600, 0.08
+#: Windows this near to their neighbours continue them.
+SAME_LAG_S = 0.0015
+#: Prices in clear windows: of a jump, and of a step too small for a break. At either end of a recording three windows
+#: must agree to make a piece, in the middle five.
+JUMP_PRICE, STEP_PRICE = 2.5, 0.5
+#: How many windows back a chain may leap over what does not fit.
+REACH_BACK = 40
+#: Windows are measured again where the rate was further off than this: 14 µs in one.
+SAME_RATE = 5e-6
 CUT_STEP_S, CUT_WINDOW_S = 0.05, 0.2
+#: Cuts whose sums of agreement differ by less than this are equally good; a step of sound is worth about 0.5.
+EQUAL_CUT = 0.3
+#: Both agree this well only with two copies of one sound.
+TWICE = 0.3
 
 
 @dataclass(frozen=True, eq=False)
-class Measured:
-    """A stretch's inner recording time, s, its agreeing windows, and how many were measured."""
+class Found:
+    """Windows along a recording, in its order, each shape (windows,): where they lie, s, how sure, and their lags."""
 
-    inner_s: tuple[float, float]
     t_ref: Floats
     t_rec: Floats
-    strength: Floats
+    quality: Floats
     lags: tuple[WindowLag, ...]
-    windows: int
+
+    def some(self, chosen: list[int]) -> "Found":
+        """Those chosen by their places."""
+        return Found(self.t_ref[chosen], self.t_rec[chosen], self.quality[chosen], tuple(self.lags[i] for i in chosen))
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,180 +90,146 @@ def find_breaks(
     -------
     Broken, with two or more stretches, or None where no break is proved.
     """
-    centres_s, states_s, z = _proposals(reference[1], recording[1], line)
-    if len(states_s) < 2:
+    legs = rough_course(reference[1], recording[1], line)
+    found = _windows(reference[0], recording[0], line, legs, map_all)
+    if found is None:
         return None
-    path = _cheapest_path(z)
-    runs = _runs(path)
-    if len(runs) < 2:
-        return None
-    measured = []
-    for first, last, state in runs:
-        # Half a chunk inside the run: its outermost chunks may hold the cut.
-        inner = (centres_s[first] - CHUNK_S / 4, centres_s[last] + CHUNK_S / 4)
-        one = _measure(reference[0], recording[0], line, states_s[state], inner, map_all)
-        if one is not None:
-            measured.append(one)
-    return _joined(reference[0], recording[0], line, measured)
+    rate = _rate_along(found, line.rate)
+    if abs(rate - line.rate) > SAME_RATE:
+        # The line was drawn through windows of several pieces; inside a window a wrong rate smears the lag.
+        middle_s = float(np.median(found.t_rec))
+        line = Line(line.offset_s + middle_s / line.rate - middle_s / rate, rate)
+        found = _windows(reference[0], recording[0], line, legs, map_all) or found
+        rate = _rate_along(found, rate)
+    offsets_s = found.t_ref - found.t_rec / rate
+    parts = _split(_best_chain(offsets_s, found.quality), offsets_s)
+    pieces = [found.some(_agreeing(part, offsets_s)) for part in parts]
+    return _joined(reference[0], recording[0], pieces, len(found.lags))
 
 
-def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> tuple[Floats, Floats, Floats]:
-    """Chunk centres in recording time, proposed jumps, and z of every chunk at every jump, (chunks, jumps)."""
-    length, step = int(CHUNK_S * FRAME_RATE_HZ), int(CHUNK_STEP_S * FRAME_RATE_HZ)
-    reach = int(MOST_JUMP_S * FRAME_RATE_HZ)
-    starts = np.arange(0, max(1, recording.frames - length + 1), step)
-    bands = reference.valid & recording.valid
-    size = scipy.fft.next_fast_len(length + 2 * reach, real=True)
-    padded = np.pad(reference.values[bands], ((0, 0), (reach + length, reach + 2 * length)))
-    curves = np.zeros((starts.size, 2 * reach + 1), np.float32)
-    for row, start in zip(curves, starts, strict=True):
-        t_rec = start / FRAME_RATE_HZ + recording.origin_s
-        frame = round((t_rec / line.rate + line.offset_s - reference.origin_s) * FRAME_RATE_HZ)
-        low = frame + length  # in the padded reference: `reach` frames before the expected place
-        if low < 0 or low + length + 2 * reach > padded.shape[1]:
-            continue
-        near = scipy.fft.rfft(padded[:, low : low + length + 2 * reach], size)
-        chunk = scipy.fft.rfft(recording.values[bands, start : start + length], size)
-        curve = scipy.fft.irfft((near * chunk.conj()).sum(axis=0), size)[: 2 * reach + 1]
-        spread = float(np.median(np.abs(curve - np.median(curve)))) * 1.4826
-        if spread > 1e-6:
-            row[:] = np.clip(curve / spread, 0, 40)
-    centres_s = starts / FRAME_RATE_HZ + CHUNK_S / 2
-    tops = curves.argmax(axis=1)
-    heights = curves[np.arange(starts.size), tops]
-    jumps: list[float] = [0.0]
-    for chunk in np.argsort(-heights):
-        jump = (tops[chunk] - reach) / FRAME_RATE_HZ
-        if heights[chunk] >= LEAST_Z and all(abs(jump - other) > SAME_OFFSET_S for other in jumps):
-            jumps.append(jump)
-        if len(jumps) == MOST_STATES:
-            break
-    states_s = np.array(jumps)
-    columns = np.rint(states_s * FRAME_RATE_HZ).astype(int) + reach
-    # The best within a frame to either side: a jump is no whole number of frames.
-    z = np.max([curves[:, np.clip(columns + by, 0, 2 * reach)] for by in (-1, 0, 1)], axis=0)
-    return centres_s, states_s, np.asarray(z, np.float64)
-
-
-def _cheapest_path(z: Floats) -> npt.NDArray[np.intp]:
-    """State of each chunk that gains the most z, less the price of changes."""
-    chunks, states = z.shape
-    gain = z[0].copy()
-    came_from = np.zeros((chunks, states), np.intp)
-    for i in range(1, chunks):
-        best = int(np.argmax(gain))
-        change = gain[best] - CHANGE_PRICE
-        stays = gain >= change
-        came_from[i] = np.where(stays, np.arange(states), best)
-        gain = np.where(stays, gain, change) + z[i]
-    path = np.zeros(chunks, np.intp)
-    path[-1] = int(np.argmax(gain))
-    for i in range(chunks - 1, 0, -1):
-        path[i - 1] = came_from[i, path[i]]
-    return path
-
-
-def _runs(path: npt.NDArray[np.intp]) -> list[tuple[int, int, int]]:
-    """First chunk, last chunk, state of every stretch of one state."""
-    edges = np.flatnonzero(np.diff(path)) + 1
-    firsts, lasts = [0, *edges], [*(edges - 1), path.size - 1]
-    return [(int(a), int(b), int(path[a])) for a, b in zip(firsts, lasts, strict=True)]
-
-
-def _measure(
+def _windows(
     reference: Listening,
     recording: Listening,
     line: Line,
-    jump_s: float,
-    inner_s: tuple[float, float],
+    legs: list[Leg],
     map_all: MapAll,
-) -> Measured | None:
-    """Windows of one stretch at full rate that agree; None where too few do."""
-    shifted = Line(line.offset_s + jump_s, line.rate)
-    start, end = (inner / line.rate + shifted.offset_s for inner in inner_s)
-    start, end = max(start, 0.0), min(end, reference.duration_s)
-    if end - start < 1.0:
+) -> Found | None:
+    """Full-rate windows all along the legs; None without any."""
+    step_s = max(WINDOW_STEP_S, recording.duration_s / MOST_WINDOWS)
+    parts = []
+    for leg in legs:
+        shifted = Line(line.offset_s + leg.jump_s, line.rate)
+        start = max(leg.start_s / line.rate + shifted.offset_s, 0.0)
+        end = min(leg.end_s / line.rate + shifted.offset_s, reference.duration_s)
+        if end - start < WINDOW_S:
+            continue
+        count = max(2, round((end - start) / step_s))
+        layout = lay_windows(start, end, count=count, window_s=WINDOW_S)
+        lags = measure_all(reference, recording, shifted, layout, most_lag_s=WINDOW_LAG_S, map_all=map_all)
+        if lags:
+            parts.append((*found_times(lags, shifted), lags))
+    if not parts:
         return None
-    layout = lay_windows(start, end, count=int(np.clip((end - start) / 4, 3, 24)), window_s=PIECE_WINDOW_S)
-    lags = measure_all(reference, recording, shifted, layout, most_lag_s=PIECE_LAG_S, map_all=map_all)
-    if len(lags) < 2:
-        return None
-    t_ref, t_rec, quality = found_times(lags, shifted)
-    strength = np.maximum(quality - LEAST_QUALITY, 0.05)
-    agreed = find_consensus(
-        t_ref, t_rec, np.log1p(strength), expected_rate=line.rate, most_ppm=60.0, tolerance_s=PIECE_TOLERANCE_S
-    )
-    used = agreed.inliers & (quality >= LEAST_QUALITY)
-    if np.count_nonzero(used) < max(2, 0.5 * t_ref.size):
-        return None
-    kept = tuple(lag for lag, use in zip(lags, used, strict=True) if use)
-    return Measured(inner_s, t_ref[used], t_rec[used], strength[used], kept, len(lags))
+    t_ref, t_rec, quality = (np.concatenate([part[k] for part in parts]) for k in range(3))
+    lags = tuple(lag for part in parts for lag in part[3])
+    order = np.argsort(t_rec)
+    return Found(t_ref, t_rec, quality, lags).some(order.tolist())
 
 
-def _joined(
-    reference: Listening,
-    recording: Listening,
-    line: Line,
-    measured: list[Measured],
-) -> Broken | None:
-    """One rate for all stretches, equal neighbours joined, cuts found."""
-    groups: list[list[int]] = []
-    offsets: list[float] = []
-    for i, one in enumerate(measured):
-        offset = float(np.average(one.t_ref - one.t_rec / line.rate, weights=one.strength))
-        if groups and abs(offset - offsets[-1]) < LEAST_JUMP_S:
-            groups[-1].append(i)
+def _rate_along(found: Found, rate: float) -> float:
+    """The rate that the chain of windows tells, beginning with another; chain and rate are found in turn."""
+    for _ in range(2):
+        offsets_s = found.t_ref - found.t_rec / rate
+        rate, _ = _common_rate([found.some(part) for part in _split(_best_chain(offsets_s, found.quality), offsets_s)])
+    return rate
+
+
+def _best_chain(offset_s: Floats, quality: Floats) -> list[int]:
+    """Windows that follow each other with few jumps: the chain that gains most, less the price of its jumps."""
+    clear = np.clip((quality - LEAST_QUALITY) / 5.0, 0.0, 1.0)
+    gain = clear / max(float(np.median(clear)), 0.1)
+    best = gain.copy()
+    came_from = np.full(gain.size, -1)
+    for i in range(1, gain.size):
+        low = max(0, i - REACH_BACK)
+        apart = np.abs(offset_s[low:i] - offset_s[i])
+        price = np.where(apart <= SAME_LAG_S, 0.0, np.where(apart < LEAST_JUMP_S, STEP_PRICE, JUMP_PRICE))
+        reached = best[low:i] - price
+        j = int(np.argmax(reached))
+        if reached[j] > 0:
+            best[i] += reached[j]
+            came_from[i] = low + j
+    chain = [int(np.argmax(best))]
+    while came_from[chain[-1]] >= 0:
+        chain.append(int(came_from[chain[-1]]))
+    # A window that gains nothing says nothing.
+    return [i for i in reversed(chain) if gain[i] > 0]
+
+
+def _split(chain: list[int], offset_s: Floats) -> list[list[int]]:
+    """The chain cut at its jumps."""
+    parts: list[list[int]] = []
+    for i in chain:
+        if parts and abs(offset_s[i] - offset_s[parts[-1][-1]]) < LEAST_JUMP_S:
+            parts[-1].append(i)
         else:
-            groups.append([i])
-            offsets.append(offset)
-    if len(groups) < 2:
+            parts.append([i])
+    return parts
+
+
+def _agreeing(part: list[int], offset_s: Floats) -> list[int]:
+    """Those of a part that lie with most of it."""
+    middle = float(np.median(offset_s[part]))
+    kept = [i for i in part if abs(offset_s[i] - middle) <= LEAST_JUMP_S / 2]
+    return kept or part
+
+
+def _joined(reference: Listening, recording: Listening, pieces: list[Found], windows: int) -> Broken | None:
+    """One rate for all pieces, cuts found; None where there is only one."""
+    if len(pieces) < 2 or any(piece.t_ref.size < 2 for piece in pieces):
         return None
-    rate, exact = _common_rate(measured, groups)
-    common = Line(exact[0], rate)
-    inner = [(measured[g[0]].inner_s[0], measured[g[-1]].inner_s[1]) for g in groups]
+    rate, offsets = _common_rate(pieces)
     cuts = [
         _cut(
             reference,
             recording,
             rate,
-            (exact[k], exact[k + 1]),
-            (inner[k][1] - CHUNK_S, inner[k + 1][0] + CHUNK_S),
+            (offsets[k], offsets[k + 1]),
+            (float(pieces[k].t_rec[-1]) - WINDOW_S, float(pieces[k + 1].t_rec[0]) + WINDOW_S),
         )
-        for k in range(len(groups) - 1)
+        for k in range(len(pieces) - 1)
     ]
     stretches = []
     start = 0.0
-    for k, offset in enumerate(exact):
+    for k, offset in enumerate(offsets):
         end = cuts[k] if k < len(cuts) else recording.duration_s
         if end <= start:
             return None
-        stretches.append(Stretch(start, end, offset - exact[0]))
+        stretches.append(Stretch(start, end, offset - offsets[0]))
         # What was inserted into the recording (the next piece lies earlier) belongs to no reference time.
-        start = end + max(0.0, (offset - exact[k + 1]) * rate) if k < len(cuts) else end
+        start = end + max(0.0, (offset - offsets[k + 1]) * rate) if k < len(cuts) else end
     lags = []
-    for g, offset in zip(groups, exact, strict=True):
-        for i in g:
-            late = measured[i].t_rec - rate * (measured[i].t_ref - offset)
-            lags += [
-                WindowLag(w.t_ref, float(s), w.quality, w.agreement, w.polarity, w.second)
-                for w, s in zip(measured[i].lags, late, strict=True)
-            ]
-    windows = sum(one.windows for one in measured)
-    return Broken(common, tuple(stretches), tuple(sorted(lags, key=lambda w: w.t_ref)), windows)
+    for piece, offset in zip(pieces, offsets, strict=True):
+        late = piece.t_rec - rate * (piece.t_ref - offset)
+        lags += [
+            WindowLag(w.t_ref, float(s), w.quality, w.agreement, w.polarity, w.second)
+            for w, s in zip(piece.lags, late, strict=True)
+        ]
+    return Broken(Line(offsets[0], rate), tuple(stretches), tuple(sorted(lags, key=lambda w: w.t_ref)), windows)
 
 
-def _common_rate(measured: list[Measured], groups: list[list[int]]) -> tuple[float, list[float]]:
-    """Least squares: one rate, one offset a group; windows weighted by strength, far ones dropped once."""
-    ordered = [(k, measured[i]) for k, g in enumerate(groups) for i in g]
-    which = np.concatenate([np.full(one.t_ref.size, k) for k, one in ordered])
-    t_ref, t_rec, strength = (
-        np.concatenate([getattr(one, name) for _, one in ordered]) for name in ("t_ref", "t_rec", "strength")
+def _common_rate(pieces: list[Found]) -> tuple[float, list[float]]:
+    """Least squares: one rate, one offset a piece; windows weighted by strength, far ones dropped."""
+    which = np.concatenate([np.full(one.t_ref.size, k) for k, one in enumerate(pieces)])
+    t_ref, t_rec, quality = (
+        np.concatenate([getattr(one, name) for one in pieces]) for name in ("t_ref", "t_rec", "quality")
     )
+    strength = np.maximum(quality - LEAST_QUALITY, 0.05)
     late = t_rec - t_ref
     weight = strength
-    rate, levels = 1.0, np.zeros(len(groups))
+    rate, levels = 1.0, np.zeros(len(pieces))
     for _ in range(3):
-        design = np.zeros((t_ref.size, len(groups) + 1))
+        design = np.zeros((t_ref.size, len(pieces) + 1))
         design[np.arange(t_ref.size), which] = 1.0
         design[:, -1] = t_ref - t_ref.mean()
         solved, *_ = np.linalg.lstsq(design * weight[:, None], late * weight, rcond=None)
@@ -280,13 +248,29 @@ def _cut(
     span_s: tuple[float, float],
 ) -> float:
     """Recording time, s, within a span, at which the first offset gives way to the second."""
+    first_s, second_s = offsets_s
     low, high = max(span_s[0], 0.0), min(span_s[1], recording.duration_s)
-    times = np.arange(low, high, CUT_STEP_S)
+    # A pause: both pieces meet in the recording. Too much: they meet in the reference, what lies between is dropped.
+    dropped_s = max(0.0, first_s - second_s) * rate
+    times = np.arange(low, min(high, recording.duration_s - dropped_s), CUT_STEP_S)
     if times.size < 3:
         return (low + high) / 2
     first, second = (
-        local_agreement(reference, recording, times / rate + offset, times, window_s=CUT_WINDOW_S)
-        for offset in offsets_s
+        local_agreement(reference, recording, t_rec / rate + offset, t_rec, window_s=CUT_WINDOW_S)
+        for offset, t_rec in ((first_s, times), (second_s, times + dropped_s))
     )
     gain = np.concatenate([[0.0], np.cumsum(first - second)])
-    return float(low + CUT_STEP_S * (np.argmax(gain) - 0.5))
+    equal = _plateau(gain)
+    # Where a block was written twice both copies are right: the first is kept. Within a silence the middle is as good a
+    # guess as any, and a quiet place to join.
+    twice = np.flatnonzero(np.minimum(first, second)[equal[0] : equal[1]] > TWICE)
+    at = equal[0] + twice[-1] + 1 if dropped_s and twice.size else sum(equal) / 2
+    return float(low + CUT_STEP_S * (at - 0.5))
+
+
+def _plateau(gain: Floats) -> tuple[int, int]:
+    """First and last step around the highest that are as good as it."""
+    top = int(np.argmax(gain))
+    worse = gain < gain[top] - EQUAL_CUT
+    before, after = np.flatnonzero(worse[:top]), np.flatnonzero(worse[top:])
+    return (int(before[-1]) + 1 if before.size else 0), (top + int(after[0]) - 1 if after.size else gain.size - 1)

@@ -89,8 +89,8 @@ class Alignment:
 
     `time_map` is None where it is unplaced; then `candidates` may still name where it fits least badly.
     `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was
-    placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that were
-    compared, `window_s` is how long the proof's windows are.
+    placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that
+    were compared, `window_s` is how long the proof's windows are.
     """
 
     status: Status

@@ -1,0 +1,127 @@
+"""Roughly where each part of a recording lies: short chunks are looked for near a line by their bands. Times in s.
+
+Method: the cheapest path through the offsets that the chunks propose, with a price on every change (dynamic
+programming, Bellman 1957).
+"""
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+import scipy.fft
+
+from gullywind.core.features.bands import FRAME_RATE_HZ, BandFeatures
+from gullywind.core.units import Floats
+from gullywind.core.windows import Line
+
+#: Chunks long enough to be recognised in noise, overlapping so that a cut never spoils two neighbours wholly.
+CHUNK_S, CHUNK_STEP_S, MOST_CHUNKS = 8.0, 4.0, 1000
+#: Several pauses of half a minute each are found.
+MOST_JUMP_S = 128.0
+#: A chunk proposes another offset when it stands out this far (robust standard deviations), or when its neighbour says
+#: the same: in music that repeats itself nothing stands out far.
+LEAST_Z, LEAST_SHARED_Z = 7.0, 4.0
+#: Price of a change of offset, in z: at most this, and about one chunk's full evidence, so that one odd chunk makes none.
+MOST_PRICE = 9.0
+MOST_STATES = 40
+#: Chunks whose tops lie this near to each other, in frames, say the same.
+SHARED_FRAMES = 2
+#: Proposals nearer than this are one offset: the full-rate windows reach further.
+SAME_OFFSET_S = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """A stretch of recording time that lies `jump_s` later in reference time than the line, to about 25 ms."""
+
+    start_s: float
+    end_s: float
+    jump_s: float
+
+
+def rough_course(reference: BandFeatures, recording: BandFeatures, line: Line) -> list[Leg]:
+    """The legs of a recording, in order, from its start to its end.
+
+    Parameters
+    ----------
+    reference, recording : features of both.
+    line : where some of the recording lies.
+    """
+    centres_s, states_s, z = _proposals(reference, recording, line)
+    price = min(MOST_PRICE, float(np.median(z.max(axis=1))))
+    runs = _runs(_cheapest_path(z, price))
+    # Between two legs neither chunk is wholly right: each stands for half the way.
+    edges = [float(centres_s[a] + centres_s[b]) / 2 for (_, a, _), (b, _, _) in pairwise(runs)]
+    end_s = recording.frames / FRAME_RATE_HZ
+    starts, ends = [0.0, *edges], [*edges, end_s]
+    return [Leg(start, end, float(states_s[k])) for start, end, (_, _, k) in zip(starts, ends, runs, strict=True)]
+
+
+def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> tuple[Floats, Floats, Floats]:
+    """Chunk centres in recording time, proposed jumps, and z of every chunk at every jump, (chunks, jumps)."""
+    length, step = (
+        int(CHUNK_S * FRAME_RATE_HZ),
+        int(max(CHUNK_STEP_S, recording.frames / FRAME_RATE_HZ / MOST_CHUNKS) * FRAME_RATE_HZ),
+    )
+    reach = int(MOST_JUMP_S * FRAME_RATE_HZ)
+    starts = np.arange(0, max(1, recording.frames - length + 1), step)
+    bands = reference.valid & recording.valid
+    size = scipy.fft.next_fast_len(length + 2 * reach, real=True)
+    padded = np.pad(reference.values[bands], ((0, 0), (reach + length, reach + 2 * length)))
+    curves = np.zeros((starts.size, 2 * reach + 1), np.float32)
+    for row, start in zip(curves, starts, strict=True):
+        t_rec = start / FRAME_RATE_HZ + recording.origin_s
+        frame = round((t_rec / line.rate + line.offset_s - reference.origin_s) * FRAME_RATE_HZ)
+        low = frame + length  # in the padded reference: `reach` frames before the expected place
+        if low < 0 or low + length + 2 * reach > padded.shape[1]:
+            continue
+        near = scipy.fft.rfft(padded[:, low : low + length + 2 * reach], size)
+        chunk = scipy.fft.rfft(recording.values[bands, start : start + length], size)
+        curve = scipy.fft.irfft((near * chunk.conj()).sum(axis=0), size)[: 2 * reach + 1]
+        spread = float(np.median(np.abs(curve - np.median(curve)))) * 1.4826
+        if spread > 1e-6:
+            row[:] = np.clip(curve / spread, 0, 40)
+    centres_s = starts / FRAME_RATE_HZ + CHUNK_S / 2
+    tops = curves.argmax(axis=1)
+    heights = curves[np.arange(starts.size), tops]
+    same = np.abs(np.diff(tops)) <= SHARED_FRAMES
+    shared = np.minimum(heights[:-1], heights[1:]) * same
+    worthy = (heights >= LEAST_Z) | (np.maximum(np.append(shared, 0), np.insert(shared, 0, 0)) >= LEAST_SHARED_Z)
+    jumps: list[float] = [0.0]
+    for chunk in np.argsort(-heights):
+        jump = (tops[chunk] - reach) / FRAME_RATE_HZ
+        if worthy[chunk] and all(abs(jump - other) > SAME_OFFSET_S for other in jumps):
+            jumps.append(jump)
+        if len(jumps) == MOST_STATES:
+            break
+    states_s = np.array(jumps)
+    columns = np.rint(states_s * FRAME_RATE_HZ).astype(int) + reach
+    # The best within a frame to either side: a jump is no whole number of frames.
+    z = np.max([curves[:, np.clip(columns + by, 0, 2 * reach)] for by in (-1, 0, 1)], axis=0)
+    return centres_s, states_s, np.asarray(z, np.float64)
+
+
+def _cheapest_path(z: Floats, price: float) -> npt.NDArray[np.intp]:
+    """State of each chunk that gains the most z, less the price of changes."""
+    chunks, states = z.shape
+    gain = z[0].copy()
+    came_from = np.zeros((chunks, states), np.intp)
+    for i in range(1, chunks):
+        best = int(np.argmax(gain))
+        change = gain[best] - price
+        stays = gain >= change
+        came_from[i] = np.where(stays, np.arange(states), best)
+        gain = np.where(stays, gain, change) + z[i]
+    path = np.zeros(chunks, np.intp)
+    path[-1] = int(np.argmax(gain))
+    for i in range(chunks - 1, 0, -1):
+        path[i - 1] = came_from[i, path[i]]
+    return path
+
+
+def _runs(path: npt.NDArray[np.intp]) -> list[tuple[int, int, int]]:
+    """First chunk, last chunk, state of every stretch of one state."""
+    edges = np.flatnonzero(np.diff(path)) + 1
+    firsts, lasts = [0, *edges], [*(edges - 1), path.size - 1]
+    return [(int(a), int(b), int(path[a])) for a, b in zip(firsts, lasts, strict=True)]
