@@ -22,7 +22,7 @@ MOST_JUMP_S = 128.0
 #: A chunk proposes another offset when it stands out this far (robust standard deviations), or when its neighbour says
 #: the same: in music that repeats itself nothing stands out far.
 LEAST_Z, LEAST_SHARED_Z = 7.0, 4.0
-#: Price of a change of offset, in z: at most this, and about one chunk's full evidence, so that one odd chunk makes none.
+#: Price of a change of offset, in z: about one chunk's full evidence, so that one odd chunk makes none; at most this.
 MOST_PRICE = 9.0
 MOST_STATES = 40
 #: Chunks whose tops lie this near to each other, in frames, say the same.

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from gullywind.core.bend import bent_piece
 from gullywind.core.breaks import find_breaks
 from gullywind.core.confidence import confidence_of, is_repeat, status_of
 from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Status
@@ -48,7 +49,7 @@ def judge(
     )
     confidence = confidence_of(support, rival)
     status = status_of(confidence, support, rival)
-    line = _exact(refined, best)
+    line = refined.line if refined.bend else _exact(refined, best)
     # Times of a view at another speed are true seconds; the file counts its own.
     speed = best.recording.speed
     duration_s = best.recording.duration_s
@@ -70,13 +71,18 @@ def judge(
             support=support,
             rival_support=rival,
         )
-    more = placed_notes(line, duration_s, polarity, best, support.overlap_s)
+    time_map = (
+        TimeMap((bent_piece(line, refined.bend, duration_s, speed),))
+        if refined.bend
+        else TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed)
+    )
+    more = placed_notes(time_map, speed, polarity, best, support.overlap_s)
     if rival and is_repeat(support, rival):
         where = ", ".join(f"{c.offset_s:.3f} s" for c in candidates[1:3])
         more.append(Note("repeats", f"Other places fit nearly as well: {where}."))
     return Alignment(
         status,
-        TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed),
+        time_map,
         polarity,
         confidence,
         tuple(candidates[:MOST_CANDIDATES]),
@@ -84,7 +90,7 @@ def judge(
         (*notes, *more),
         trace=refined.lags,
         curve=curve,
-        ppm_error=refined.fit.ppm_error,
+        ppm_error=None if refined.bend else refined.fit.ppm_error,
         support=support,
         rival_support=rival,
     )
@@ -131,7 +137,7 @@ def judge_pieces(
     confidence = confidence_of(support, rival)
     notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats")]
     time_map = TimeMap(tuple(pieces))
-    notes += drift_notes(rate, rec.view.duration_s) + break_notes(time_map)
+    notes += drift_notes(time_map, speed) + break_notes(time_map)
     first = Candidate(broken.line.offset_s, rate * speed, round(support.score, 4))
     others = [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
     return replace(

@@ -3,12 +3,13 @@
 from collections.abc import Sequence
 from itertools import pairwise
 
+import numpy as np
+
 from gullywind.core.evidence import Note
 from gullywind.core.features.extract import Heard
-from gullywind.core.time_map import TimeMap, jump_between
+from gullywind.core.time_map import Piece, TimeMap, jump_between
 from gullywind.core.units import clock_time, seconds
 from gullywind.core.verify import Verified
-from gullywind.core.windows import Line
 
 SHORT_OVERLAP_S = 3.0
 #: Neighbours that meet within this were cut, not broken.
@@ -24,9 +25,9 @@ def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
     return tuple(notes)
 
 
-def placed_notes(line: Line, duration_s: float, polarity: int, best: Verified, overlap: float) -> list[Note]:
-    """What a placement tells."""
-    notes = drift_notes(line.rate, duration_s)
+def placed_notes(time_map: TimeMap, speed: float, polarity: int, best: Verified, overlap: float) -> list[Note]:
+    """What a placement tells; `speed`: stated seconds of the recording for each true one."""
+    notes = drift_notes(time_map, speed)
     if polarity < 0:
         notes.append(Note("inverted", "Inverted against the reference."))
     used, there = best.recording.channels, best.recording.source.channels
@@ -37,14 +38,24 @@ def placed_notes(line: Line, duration_s: float, polarity: int, best: Verified, o
     return notes
 
 
-def drift_notes(rate: float, duration_s: float) -> list[Note]:
+def drift_notes(time_map: TimeMap, speed: float) -> list[Note]:
     """How the clock runs, unless nobody could hear it."""
-    ppm = (rate - 1) * 1e6
-    slid_ms = abs(ppm) * 1e-3 * duration_s
-    if slid_ms < 0.1 or abs(ppm) < 0.05:
+    ppm = (time_map.rate / speed - 1) * 1e6
+    slid_ms = abs(ppm) * 1e-3 * sum(piece.end_exclusive[0] - piece.start[0] for piece in time_map.pieces)
+    bent = [bent_words(piece, speed) for piece in time_map.pieces if len(piece.knots) > 2]
+    if not bent and (slid_ms < 0.1 or abs(ppm) < 0.05):
         return []
     way = "fast" if ppm > 0 else "slow"
-    return [Note("clock-drift", f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length.")]
+    told = f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length."
+    return [Note("clock-drift", " ".join([told, *bent]))]
+
+
+def bent_words(piece: Piece, speed: float = 1.0) -> str:
+    """Between which rates the clock of a piece changes."""
+    knots = np.array(piece.knots)
+    slopes = np.diff(knots[:, 1]) / np.diff(knots[:, 0])
+    low, high = ((float(rate) / speed - 1) * 1e6 for rate in (slopes.min(), slopes.max()))
+    return f"Its clock is not steady: from {low:+.1f} to {high:+.1f} ppm.".replace("-", "−")
 
 
 def break_notes(time_map: TimeMap) -> list[Note]:

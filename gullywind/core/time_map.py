@@ -113,13 +113,12 @@ class TimeMap:
 
     @property
     def rate(self) -> float:
-        """Recording seconds per reference second over the first two knots."""
-        (ref0, rec0), (ref1, rec1) = self.pieces[0].knots[:2]
-        return (rec1 - rec0) / (ref1 - ref0)
+        """Recording seconds per reference second, over the whole first piece."""
+        return self.pieces[0].rate
 
     @property
     def offset_s(self) -> float:
-        """Reference time in s at which recording time 0 falls, by the first two knots."""
+        """Reference time in s at which recording time 0 falls, along the first piece."""
         ref0, rec0 = self.pieces[0].start
         return ref0 - rec0 / self.rate if rec0 else ref0
 

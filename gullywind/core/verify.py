@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from gullywind.core.bend import Bend, find_bend
 from gullywind.core.correlate import WindowLag
 from gullywind.core.drift import DriftFit, find_consensus, fit_drift
 from gullywind.core.evidence import Support
@@ -111,10 +112,11 @@ def found_times(lags: tuple[WindowLag, ...], line: Line) -> tuple[Floats, Floats
 
 @dataclass(frozen=True, eq=False)
 class Refined:
-    """A line fitted twice at full rate, and the windows measured against it."""
+    """A line fitted twice at full rate, how the clock bends along it, and the windows measured against both."""
 
     verified: Verified
     line: Line
+    bend: Bend | None
     fit: DriftFit
     lags: tuple[WindowLag, ...]
     support: Support
@@ -151,14 +153,18 @@ def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -
     fit = fit_drift(t_ref[used], t_rec[used], strength[used], tolerance_s=FINE_TOLERANCE_S)
     final = Line(fit.offset_s, fit.rate)
     late = t_rec - final.to_recording(t_ref)
+    clear = quality >= CLEAR_QUALITY
+    bend = find_bend(t_ref[clear], late[clear], strength[clear])
+    if bend:
+        late = late - bend.late_s(t_ref)
     lags = tuple(
         WindowLag(lag.t_ref, float(late_s), lag.quality, lag.agreement, lag.polarity, lag.second)
         for lag, late_s in zip(lags, late, strict=True)
     )
     # In the narrow search noise often falls within the tolerance: what agrees must be clear as well.
-    agreeing = (np.abs(late) <= FINE_TOLERANCE_S) & (quality >= CLEAR_QUALITY)
+    agreeing = (np.abs(late) <= FINE_TOLERANCE_S) & clear
     support = _support(verified.place, lags, agreeing, length, layout.window_s)
-    return Refined(verified, final, fit, lags, support)
+    return Refined(verified, final, bend, fit, lags, support)
 
 
 def window_agrees(lag_ms: float, quality: float) -> bool:
