@@ -25,6 +25,10 @@ class SampleSource(Protocol):
         """Shape (channels, stop - start), float32 in -1..1; zeros outside the file."""
         ...
 
+    def __hash__(self) -> int:
+        """By identity: what is found out about a source is remembered with it."""
+        ...
+
 
 @dataclass(frozen=True)
 class Listening:

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 import soxr
 
+from gullywind.core.crossfade import Part, Tone, lay_parts, lay_tones
 from gullywind.core.sound import SampleSource
 from gullywind.core.time_map import Piece, TimeMap
 from gullywind.core.units import Checkpoint, Floats, Samples, no_checkpoint, to_fractional_samples
@@ -51,11 +52,15 @@ def render_blocks(
     ------
     shape (channels, up to BLOCK_SAMPLES), float32; silence where no piece covers.
     """
+    parts = lay_parts(source, time_map)
+    tones = lay_tones(source, time_map, sample_rate_hz)
     for start in range(first, first + samples, BLOCK_SAMPLES):
         stop = min(start + BLOCK_SAMPLES, first + samples)
         block = np.zeros((source.channels, stop - start), np.float32)
-        for piece in time_map.pieces:
-            _render_piece(source, piece, sample_rate_hz, start, block)
+        for part in parts:
+            _add_part(source, part, sample_rate_hz, start, block)
+        for tone in tones:
+            _add_tone(tone, sample_rate_hz, start, block)
         yield block
         checkpoint((stop - first) / samples)
 
@@ -66,15 +71,44 @@ def render(source: SampleSource, time_map: TimeMap, *, sample_rate_hz: int, samp
     return np.concatenate(blocks, axis=1) if blocks else np.zeros((source.channels, 0), np.float32)
 
 
-def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, start: int, block: Samples) -> None:
-    """Add one piece's part of a block in place."""
-    first = max(start, int(np.ceil(piece.start[0] * rate_hz - WHOLE)))
-    last = min(start + block.shape[1], int(np.ceil(piece.end_exclusive[0] * rate_hz - WHOLE)))
+def _add_part(source: SampleSource, part: Part, rate_hz: int, start: int, block: Samples) -> None:
+    """Add one part's share of a block in place."""
+    first, last = _covered(part.piece.start[0], part.piece.end_exclusive[0], rate_hz, start, block)
     if last <= first:
         return
+    into = block[:, first - start : last - start]
+    gain = part.gain(np.arange(first, last) / rate_hz)
+    if gain is None:
+        _render_piece(source, part.piece, rate_hz, first, into)
+        return
+    faded = np.zeros_like(into)
+    _render_piece(source, part.piece, rate_hz, first, faded)
+    into += faded * gain.astype(np.float32)
+
+
+def _add_tone(tone: Tone, rate_hz: int, start: int, block: Samples) -> None:
+    """Add the share of a gap's room tone in place."""
+    first, last = _covered(tone.fade_in[0], tone.fade_out[1], rate_hz, start, block)
+    if last > first:
+        t_ref = np.arange(first, last) / rate_hz
+        rising, falling = (
+            np.clip((t_ref - fade[0]) / (fade[1] - fade[0]), 0.0, 1.0) for fade in (tone.fade_in, tone.fade_out)
+        )
+        gain = np.sin(0.5 * np.pi * rising) ** 2 * np.cos(0.5 * np.pi * falling) ** 2
+        block[:, first - start : last - start] += tone.read(first, last) * gain.astype(np.float32)
+
+
+def _covered(start_s: float, end_s: float, rate_hz: int, start: int, block: Samples) -> tuple[int, int]:
+    """First and last (exclusive) sample of a block that a stretch of reference time covers."""
+    first = max(start, int(np.ceil(start_s * rate_hz - WHOLE)))
+    return first, min(start + block.shape[1], int(np.ceil(end_s * rate_hz - WHOLE)))
+
+
+def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, first: int, into: Samples) -> None:
+    """Write a piece's sound from sample `first` of reference time on."""
+    last = first + into.shape[1]
     t_ref = np.arange(first, last) / rate_hz
     t_rec = piece.to_recording(np.clip(t_ref, piece.start[0], piece.end_exclusive[0]))
-    into = block[:, first - start : last - start]
     stated_hz = source.sample_rate_hz
     slope = piece.rate
     # A wrong header or a film speed is another sample rate, not a bend: it is converted like one.
