@@ -128,8 +128,8 @@ def report(name: str, rows: Sequence[Row]) -> None:
     p95 = [r.residual_p95_ms for r in placed if r.residual_p95_ms is not None]
     print(
         f"{name:8s} n {len(rows):3d}  placed {len(placed):3d}  worst error along it: median "
-        f"{np.median(worst) * 1e6:.1f} µs, within 1 ms {np.mean(worst < 1e-3):.3f}, within 0.5 ms {np.mean(worst < 5e-4):.3f}; "
-        f"clock error median "
+        f"{np.median(worst) * 1e6:.1f} µs, "
+        f"within 1 ms {np.mean(worst < 1e-3):.3f}, within 0.5 ms {np.mean(worst < 5e-4):.3f}; clock error median "
         f"{np.median([abs(r.ppm_error) for r in placed]):.4f} ppm; residual p95 median {np.median(p95) * 1e3:.1f} µs, "
         f"worst {np.max(p95) * 1e3:.1f} µs",
         flush=True,

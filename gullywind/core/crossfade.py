@@ -3,6 +3,7 @@
 Fades are raised cosines whose gains add up to 1, so that sound which is the same on both sides passes unchanged.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
@@ -157,14 +158,19 @@ def _fade_span(source: SampleSource, before: Piece, after: Piece) -> tuple[float
     if overlap_s <= length_s:
         middle = (start + end) / 2
         return middle - length_s / 2, middle + length_s / 2
-    levels = sum(
-        (_levels_in_reference(source, piece, start, end) for piece in (before, after)), np.zeros(1, np.float64)
-    )
-    hops = max(1, int(length_s / HOP_S))
-    means = np.convolve(levels, np.full(hops, 1 / hops), mode="valid") if levels.size > hops else np.zeros(1)
-    low = start + int(np.argmin(means)) * HOP_S if means.size > 1 else start
-    low = min(low, end - length_s)
+    low = quietest(source, (before, after), start, end, length_s) - length_s / 2
     return low, low + length_s
+
+
+def quietest(source: SampleSource, pieces: Sequence[Piece], start: float, end: float, length_s: float) -> float:
+    """Middle of the quietest stretch of `length_s` within a span of reference time, all pieces heard together, s."""
+    levels = np.sum([_levels_in_reference(source, piece, start, end) for piece in pieces], axis=0)
+    hops = max(1, round(length_s / HOP_S))
+    if levels.size <= hops:
+        return (start + end) / 2
+    means = np.convolve(levels, np.full(hops, 1 / hops), mode="valid")
+    middle = start + int(np.argmin(means)) * HOP_S + length_s / 2
+    return min(max(middle, start + length_s / 2), end - length_s / 2)
 
 
 def _levels_in_reference(source: SampleSource, piece: Piece, start: float, end: float) -> Floats:

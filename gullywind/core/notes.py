@@ -60,14 +60,21 @@ def bent_words(piece: Piece, speed: float = 1.0) -> str:
 
 def break_notes(time_map: TimeMap) -> list[Note]:
     """Where the recorder paused, or recorded too much, in reference time."""
-    notes = []
-    for before, after in pairwise(time_map.pieces):
-        jump_s, (end_ref, _) = jump_between(before, after), before.end_exclusive
-        if abs(jump_s) < LEAST_JUMP_S:
-            continue
-        words = f"Paused for {seconds(jump_s)}" if jump_s > 0 else f"{seconds(-jump_s)} too much were recorded"
-        notes.append(Note("break", f"{words} at {clock_time(end_ref)}."))
-    return notes
+    return [
+        Note("break", f"{joint_words(before, after)} at {clock_time(before.end_exclusive[0])}.")
+        for before, after in pairwise(time_map.pieces)
+        if abs(jump_between(before, after)) >= LEAST_JUMP_S
+    ]
+
+
+def joint_words(before: Piece, after: Piece) -> str:
+    """What lies between two neighbours."""
+    jump_s, gap_s = jump_between(before, after), after.start[0] - before.end_exclusive[0]
+    if jump_s >= LEAST_JUMP_S:
+        return f"Paused for {seconds(jump_s)}"
+    if jump_s <= -LEAST_JUMP_S:
+        return f"{seconds(-jump_s)} too much were recorded"
+    return f"{seconds(gap_s)} left out" if gap_s >= LEAST_JUMP_S else "Cut, nothing moved"
 
 
 def _ms(value_ms: float) -> str:

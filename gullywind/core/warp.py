@@ -2,6 +2,7 @@
 
 Method: 64-tap Kaiser-windowed sinc at exact (64-bit) positions (Smith and Gossett, "A flexible sampling-rate conversion
 method", ICASSP 1984). Other sample rates are first brought to the reference's by soxr. Slope 1 on whole samples copies.
+Slopes further than 0.5 % from 1 take the pitch along or keep it, as `stretch` decides.
 """
 
 from collections.abc import Iterator
@@ -13,7 +14,8 @@ import soxr
 
 from gullywind.core.crossfade import Part, Tone, lay_parts, lay_tones
 from gullywind.core.sound import SampleSource
-from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.stretch import MOST_BEND, keeps_pitch, stretch_into
+from gullywind.core.time_map import Piece, Pitch, TimeMap
 from gullywind.core.units import Checkpoint, Floats, Samples, no_checkpoint, to_fractional_samples
 
 TAPS = 64
@@ -24,8 +26,6 @@ BETA = 12.3
 BLOCK_SAMPLES = 1 << 17
 #: Sound read around a block when the sample rate is converted: longer than soxr's filter.
 CONVERSION_MARGIN = 2048
-#: Slopes within this of 1 are clocks, and are followed by interpolation; beyond it they are another sample rate.
-MOST_BEND = 0.005
 SAME_RATE_HZ = 1e-3
 #: Positions this near to whole samples (in samples) are whole: 0.1 ns, what doubles leave of hours.
 WHOLE = 5e-6
@@ -58,7 +58,7 @@ def render_blocks(
         stop = min(start + BLOCK_SAMPLES, first + samples)
         block = np.zeros((source.channels, stop - start), np.float32)
         for part in parts:
-            _add_part(source, part, sample_rate_hz, start, block)
+            _add_part(source, part, time_map.pitch, sample_rate_hz, start, block)
         for tone in tones:
             _add_tone(tone, sample_rate_hz, start, block)
         yield block
@@ -71,18 +71,20 @@ def render(source: SampleSource, time_map: TimeMap, *, sample_rate_hz: int, samp
     return np.concatenate(blocks, axis=1) if blocks else np.zeros((source.channels, 0), np.float32)
 
 
-def _add_part(source: SampleSource, part: Part, rate_hz: int, start: int, block: Samples) -> None:
+def _add_part(source: SampleSource, part: Part, pitch: Pitch, rate_hz: int, start: int, block: Samples) -> None:
     """Add one part's share of a block in place."""
     first, last = _covered(part.piece.start[0], part.piece.end_exclusive[0], rate_hz, start, block)
     if last <= first:
         return
     into = block[:, first - start : last - start]
     gain = part.gain(np.arange(first, last) / rate_hz)
+    kept = keeps_pitch(pitch, part.piece.rate, source.sample_rate_hz)
+    make = stretch_into if kept else _render_piece
     if gain is None:
-        _render_piece(source, part.piece, rate_hz, first, into)
+        make(source, part.piece, rate_hz, first, into)
         return
     faded = np.zeros_like(into)
-    _render_piece(source, part.piece, rate_hz, first, faded)
+    make(source, part.piece, rate_hz, first, faded)
     into += faded * gain.astype(np.float32)
 
 

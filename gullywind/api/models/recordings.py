@@ -1,5 +1,6 @@
 """Recordings as the interface sees them: facts, judgement, map, and the words for them."""
 
+from itertools import pairwise
 from typing import Any, Literal
 from uuid import UUID
 
@@ -7,6 +8,8 @@ from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
 from gullywind.actions.words import clock_figures, clock_label, facts_line, percent, sentence_of, short_time
+from gullywind.core.notes import joint_words
+from gullywind.core.stretch import pitch_reason
 from gullywind.core.time_map import Gaps, Pitch
 from gullywind.core.verify import window_agrees
 from gullywind.store.tables import RecordingRow
@@ -70,8 +73,20 @@ class WindowOut(BaseModel):
     agrees: bool
 
 
+class JointOut(BaseModel):
+    """What lies between piece `index` and the next: words, where the first ends, and the gap (below 0: an overlap), s."""
+
+    index: int
+    at_s: float
+    gap_s: float
+    words: str
+
+
 class MapOut(BaseModel):
-    """The current map: pieces of knots `[t_ref, t_rec]`, s."""
+    """The current map: pieces of knots `[t_ref, t_rec]`, s.
+
+    `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
+    """
 
     number: int
     pieces: list[list[list[float]]]
@@ -82,6 +97,8 @@ class MapOut(BaseModel):
     clock_figures: str
     gaps: Gaps
     pitch: Pitch
+    pitch_reason: str
+    joints: list[JointOut]
     start_ref_s: float
     end_ref_s: float
 
@@ -200,6 +217,16 @@ def _map(row: RecordingRow) -> MapOut | None:
         clock_figures=clock_figures(row),
         gaps=time_map.gaps,
         pitch=time_map.pitch,
+        pitch_reason=pitch_reason(time_map.pitch, time_map.rate, row.media.sample_rate_hz or 0),
+        joints=[
+            JointOut(
+                index=i,
+                at_s=before.end_exclusive[0],
+                gap_s=after.start[0] - before.end_exclusive[0],
+                words=joint_words(before, after),
+            )
+            for i, (before, after) in enumerate(pairwise(time_map.pieces))
+        ],
         start_ref_s=time_map.start_ref_s,
         end_ref_s=time_map.end_ref_s_exclusive,
     )

@@ -573,6 +573,20 @@ export interface components {
             index: number;
         };
         /**
+         * JointOut
+         * @description What lies between piece `index` and the next: words, where the first ends, and the gap (below 0: an overlap), s.
+         */
+        JointOut: {
+            /** Index */
+            index: number;
+            /** At S */
+            at_s: number;
+            /** Gap S */
+            gap_s: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * JudgementOut
          * @description What the program thinks of a recording, and why.
          */
@@ -595,6 +609,8 @@ export interface components {
         /**
          * MapOut
          * @description The current map: pieces of knots `[t_ref, t_rec]`, s.
+         *
+         *     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
          */
         MapOut: {
             /** Number */
@@ -613,6 +629,10 @@ export interface components {
             clock_figures: string;
             gaps: components["schemas"]["Gaps"];
             pitch: components["schemas"]["Pitch"];
+            /** Pitch Reason */
+            pitch_reason: string;
+            /** Joints */
+            joints: components["schemas"]["JointOut"][];
             /** Start Ref S */
             start_ref_s: number;
             /** End Ref S */
