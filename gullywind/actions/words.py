@@ -38,7 +38,7 @@ def sentence_of(row: RecordingRow) -> str:
         parts.append("nothing in it is clear enough to measure what is left over")
     if judged is None or not row.is_as_judged:
         return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
-    sure = f"{percent(judged.confidence)} % sure"
+    sure = f"{percent(judged.confidence)}\u00a0% sure"
     return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."
 
 
@@ -125,7 +125,8 @@ def facts_line(media: MediaRow) -> str:
 
 def percent(confidence: float) -> str:
     """A probability in per cent; nothing is ever wholly sure."""
-    return "over 99.9" if confidence > 0.999 else f"{confidence * 100:.1f}"
+    # No line is to break between the two.
+    return "over\u00a099.9" if confidence > 0.999 else f"{confidence * 100:.1f}"
 
 
 def short_time(value_ms: float) -> str:

@@ -32,7 +32,7 @@ class NamesTest(unittest.TestCase):
         self.assertEqual(len(clean_name("x" * 900)), 200)
 
     def test_numbers_in_words(self):
-        self.assertEqual([percent(1.0), percent(0.987)], ["over 99.9", "98.7"])
+        self.assertEqual([percent(1.0), percent(0.987)], ["over\u00a099.9", "98.7"])
         self.assertEqual(
             [short_time(t) for t in (0.00001, 0.0004, 0.0123, 4.5)], ["< 0.1 µs", "0.4 µs", "0.01 ms", "4.50 ms"]
         )

@@ -11,7 +11,7 @@ from gullywind.actions.words import clock_figures, clock_label, facts_line, perc
 from gullywind.core.notes import joint_words
 from gullywind.core.stretch import pitch_reason
 from gullywind.core.time_map import Gaps, Pitch
-from gullywind.core.verify import window_agrees
+from gullywind.core.verify import Verdict, verdict_of
 from gullywind.store.tables import RecordingRow
 
 #: A recording this near to a place lies there.
@@ -64,17 +64,17 @@ class CandidateOut(BaseModel):
 
 
 class WindowOut(BaseModel):
-    """One dot of the trace; `agrees`: it is clear, and lies on the map."""
+    """One dot of the trace, and what it says of the map."""
 
     t_ref: float
     lag_ms: float
     quality: float
     agreement: float
-    agrees: bool
+    verdict: Verdict
 
 
 class JointOut(BaseModel):
-    """What lies between piece `index` and the next: words, where the first ends, and the gap (below 0: an overlap), s."""
+    """What lies between piece `index` and the next: words, where the first ends, and the gap, s (below 0: overlap)."""
 
     index: int
     at_s: float
@@ -240,7 +240,7 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
     now_s = row.current.to_core().offset_s if row.current else None
     return JudgementOut(
         confidence=judged.confidence,
-        sure=f"{percent(judged.confidence)} %".replace("over ", "> "),
+        sure=f"{percent(judged.confidence)} %".replace("over\u00a0", "> "),
         polarity=judged.polarity,
         ppm_error=judged.ppm_error,
         candidates=[
@@ -265,7 +265,7 @@ def _proof(row: RecordingRow) -> ProofOut | None:
         median_ms=residual["median_ms"] if residual else None,
         p95_ms=residual["p95_ms"] if residual else None,
         windows=[
-            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, agrees=window_agrees(lag, q))
+            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag, q))
             for t, lag, q, a in proof.windows
         ],
     )

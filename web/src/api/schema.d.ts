@@ -574,7 +574,7 @@ export interface components {
         };
         /**
          * JointOut
-         * @description What lies between piece `index` and the next: words, where the first ends, and the gap (below 0: an overlap), s.
+         * @description What lies between piece `index` and the next: words, where the first ends, and the gap, s (below 0: overlap).
          */
         JointOut: {
             /** Index */
@@ -1055,6 +1055,12 @@ export interface components {
             t_ref: number;
         };
         /**
+         * Verdict
+         * @description What a window of the trace says of the map.
+         * @enum {string}
+         */
+        Verdict: "agrees" | "differs" | "nothing";
+        /**
          * VersionOut
          * @description One version of the map, for undo and redo.
          */
@@ -1068,7 +1074,7 @@ export interface components {
         };
         /**
          * WindowOut
-         * @description One dot of the trace; `agrees`: it is clear, and lies on the map.
+         * @description One dot of the trace, and what it says of the map.
          */
         WindowOut: {
             /** T Ref */
@@ -1079,8 +1085,7 @@ export interface components {
             quality: number;
             /** Agreement */
             agreement: number;
-            /** Agrees */
-            agrees: boolean;
+            verdict: components["schemas"]["Verdict"];
         };
         /**
          * WorkOut

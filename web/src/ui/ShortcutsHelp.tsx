@@ -9,8 +9,13 @@ const SHORTCUTS: readonly [string, string][] = [
   ['Space', 'play or stop'],
   ['1 – 4', 'way of hearing'],
   ['L', 'repeat the selection, or stop repeating'],
-  ['← →', 'move the recording by one step, earlier or later'],
+  ['← →', 'move the recording, or the chosen piece, by one step'],
   ['Shift ← →', 'ten steps at once'],
+  ['Alt ← →', 'move the end by one step, the start held: the clock follows'],
+  ['H', 'hold the start, or let it go'],
+  ['C', 'cut at the playhead'],
+  ['Delete', 'remove the chosen piece'],
+  ['T', 'trace: what is left over, or as it was recorded'],
   ['[ ]', 'smaller or larger step'],
   ['B', 'show and hear the version before, while held back'],
   ['Ctrl Z / Ctrl Shift Z', 'undo, redo'],
@@ -19,7 +24,7 @@ const SHORTCUTS: readonly [string, string][] = [
   ['F', 'follow the playhead, or not'],
   ['N', 'try the next place that fits'],
   ['J / K', 'next or previous recording'],
-  ['Esc', 'drop the selection; back to the overview'],
+  ['Esc', 'let go of piece or selection; back to the overview'],
   ['?', 'this list'],
 ]
 

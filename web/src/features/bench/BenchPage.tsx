@@ -11,6 +11,7 @@ import { TopBar } from '../../ui/TopBar'
 import { ListeningBar } from '../listening/ListeningBar'
 import { player, WAYS, type Range, type Track } from '../listening/player'
 import { inOrder } from '../overview/sortRecordings'
+import { moved } from './geometry/moves'
 import { shifted } from './geometry/timeMap'
 import { showing, timeAt, type Viewport } from './geometry/viewport'
 import { LoupeRow } from './LoupeRow'
@@ -19,6 +20,7 @@ import { SidePanel } from './SidePanel'
 import { Trace } from './Trace'
 import { useBenchKeys } from './useBenchKeys'
 import { useEdits } from './useEdits'
+import { useLoupes } from './useLoupes'
 
 export function BenchPage({ projectId, recordingId }: { projectId: string; recordingId: string }) {
   useProjectEvents(projectId)
@@ -40,6 +42,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
   const edits = useEdits(recording)
   const [heldBack, setHeldBack] = useState(false)
   const [selection, setSelection] = useState<Range | null>(null)
+  const [piece, choosePiece] = useState<number | null>(null)
   const main = useRef<HTMLDivElement>(null)
   const [widthPx, setWidthPx] = useState(960)
   const durationS = reference.media.duration_s ?? 1
@@ -63,10 +66,17 @@ function Bench({ project, reference, recording }: { project: Project; reference:
   const earlier = current ? recording.versions.find((one) => one.number === current.number - 1) : undefined
   const pieces = useMemo(() => {
     if (heldBack && earlier) return earlier.pieces
-    return current ? shifted(current.pieces, edits.pendingS) : []
-  }, [heldBack, earlier, current, edits.pendingS])
+    return current ? moved(shifted(current.pieces, edits.pendingS), edits.drawn) : []
+  }, [heldBack, earlier, current, edits.pendingS, edits.drawn])
   const version = heldBack && earlier ? earlier.number : (current?.number ?? 0)
   const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_number ?? 0), enabled: version > 0 })
+  const loupes = useLoupes(moments)
+  // After an edit another piece may bear the number.
+  useEffect(() => choosePiece((old) => (old !== null && old >= (current?.pieces.length ?? 0) ? null : old)), [current?.pieces.length])
+  const unproved = current !== null && !recording.proof?.current
+  useEffect(() => {
+    if (unproved) void api.POST('/api/recordings/{recording_id}/proofs', { params: { path: { recording_id: recording.id } } })
+  }, [unproved, recording.id])
 
   useEffect(() => {
     const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', version: 0 }]
@@ -86,6 +96,9 @@ function Bench({ project, reference, recording }: { project: Project; reference:
   }
   useBenchKeys({
     edits,
+    loupes,
+    piece,
+    choosePiece,
     step,
     setHeldBack,
     selection,
@@ -156,18 +169,20 @@ function Bench({ project, reference, recording }: { project: Project; reference:
               setSelection={setSelection}
               edits={edits}
               heldBack={heldBack && earlier !== undefined}
+              piece={piece}
+              choosePiece={choosePiece}
             />
           </Box>
           {current ? (
             <>
-              {moments && <LoupeRow reference={reference} recording={recording} pieces={pieces} mapNumber={version} moments={moments} edits={edits} />}
-              <Trace recording={recording} pieces={pieces} before={earlier?.pieces ?? null} durationS={durationS} />
+              <LoupeRow reference={reference} recording={recording} pieces={pieces} stored={(heldBack ? earlier : undefined)?.pieces ?? current.pieces} mapNumber={version} loupes={loupes} edits={edits} />
+              <Trace recording={recording} pieces={pieces} before={earlier?.pieces ?? null} durationS={durationS} edits={edits} />
             </>
           ) : (
             <NotPlaced project={project} recording={recording} />
           )}
         </Flex>
-        <SidePanel recording={recording} edits={edits} />
+        <SidePanel recording={recording} edits={edits} piece={piece} choosePiece={choosePiece} />
       </Flex>
       <ListeningBar frameRate={project.frame_rate} ways={WAYS.map((w) => w.way)} />
     </Flex>

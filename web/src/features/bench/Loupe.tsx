@@ -1,33 +1,40 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
+import { Pin } from 'lucide-react'
 import { useCallback, useRef } from 'react'
 import type { Pieces, Recording } from '../../api/client'
 import { timingOptions } from '../../api/queries'
 import { clock, signed } from '../../ui/times'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
+import { toRecording } from './geometry/timeMap'
 import { type Viewport } from './geometry/viewport'
 import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
 import { useDrag } from './useDrag'
+import type { Loupes } from './useLoupes'
 
 export const LOUPE_PX = 150
 
 interface Props {
+  index: number
   title: string
   reference: Recording
   recording: Recording
+  /** As it is drawn, and as it is stored. */
   pieces: Pieces
+  stored: Pieces
   mapNumber: number
   centreS: number
   widthS: number
-  move: (centreS: number) => void
+  loupes: Loupes
   edits: Edits
 }
 
-/** One magnified window. Its upper half drags the window, its lower half drags the recording. */
-export function Loupe({ title, reference, recording, pieces, mapNumber, centreS, widthS, move, edits }: Props) {
+/** One magnified window. Its upper half drags the window, its lower half drags the sound. */
+export function Loupe({ index, title, reference, recording, pieces, stored, mapNumber, centreS, widthS, loupes, edits }: Props) {
   const polarity = (recording.judgement?.polarity ?? 1) as 1 | -1
+  const isHeld = loupes.held === index
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       const view: Viewport = { startS: centreS - widthS / 2, secondsPerPx: widthS / widthPx }
@@ -42,6 +49,7 @@ export function Loupe({ title, reference, recording, pieces, mapNumber, centreS,
         recording: recording.media,
         pieces,
         polarity,
+        selected: null,
       })
     },
     [reference, recording, pieces, centreS, widthS, polarity],
@@ -52,25 +60,51 @@ export function Loupe({ title, reference, recording, pieces, mapNumber, centreS,
   const drag = useDrag({
     move: (d) => {
       base.current ??= centreS
-      if (d.startY < LOUPE_PX / 2) move(base.current - d.byX * perPx())
-      else edits.preview(d.byX * perPx())
+      if (d.startY < LOUPE_PX / 2) loupes.look(index, base.current - d.byX * perPx())
+      else edits.preview(loupes.moveAt(index, d.byX * perPx()))
     },
     end: (d) => {
       base.current = null
-      if (!d.click && d.startY >= LOUPE_PX / 2) edits.nudge(d.byX * perPx())
+      const move = loupes.moveAt(index, d.byX * perPx())
+      if (!d.click && d.startY >= LOUPE_PX / 2 && move) edits.keep(move)
     },
   })
   const rounded = Math.round(centreS * 100) / 100
   const { data: timing, isFetching } = useQuery({ ...timingOptions(recording.id, mapNumber, rounded), enabled: mapNumber > 0 })
-  const lagMs = timing?.lag_ms == null ? null : timing.lag_ms + edits.pendingS * 1000
+  // What is drawn may be ahead of what was measured.
+  const [was, now] = [toRecording(stored, centreS), toRecording(pieces, centreS)]
+  const lagMs = timing?.lag_ms == null ? null : timing.lag_ms + (was !== null && now !== null ? (was - now) * 1000 : 0)
   const decimals = lagMs !== null && Math.abs(lagMs) >= 10 ? 1 : lagMs !== null && Math.abs(lagMs) >= 1 ? 2 : 3
   return (
-    <Box position="relative" flex="1" minW="0" bg="bg.panel" borderWidth="1px" data-testid="loupe">
-      <canvas ref={canvas} {...drag} style={{ width: '100%', height: LOUPE_PX, cursor: 'ew-resize', touchAction: 'none' }} role="img" aria-label={`${title} of the overlap, magnified`} />
+    <Box position="relative" flex="1" minW="0" bg="bg.panel" borderWidth="1px" borderColor={isHeld ? 'ink.solid' : undefined} data-testid="loupe">
+      <canvas
+        ref={canvas}
+        {...drag}
+        style={{ width: '100%', height: LOUPE_PX, cursor: 'ew-resize', touchAction: 'none' }}
+        role="img"
+        aria-label={`${title} of the overlap, magnified`}
+      />
       <Flex position="absolute" top="0" left="2" right="2" justify="space-between" fontSize="xs" pointerEvents="none">
-        <Text color="fg.muted">
-          {title} {clock(centreS, 2)}
-        </Text>
+        <Flex gap="2" color="fg.muted">
+          <Text>
+            {title} {clock(centreS, 2)}
+          </Text>
+          <Flex
+            as="button"
+            align="center"
+            gap="0.5"
+            pointerEvents="auto"
+            cursor="pointer"
+            aria-pressed={isHeld}
+            color={isHeld ? 'fg' : 'fg.muted'}
+            fontWeight={isHeld ? '700' : '400'}
+            title={isHeld ? 'Let go of this moment (H)' : 'Hold this moment: what is moved in another loupe then changes the clock (H holds the start)'}
+            onClick={() => loupes.hold(isHeld ? null : index)}
+          >
+            <Pin size={11} aria-hidden />
+            {isHeld ? 'held' : 'hold'}
+          </Flex>
+        </Flex>
         <Text fontFamily="mono" fontWeight="600" color={lagMs !== null && Math.abs(lagMs) < 1 ? 'moss.fg' : 'ochre.fg'} opacity={isFetching ? 0.5 : 1}>
           {lagMs === null ? (timing ? 'nothing to measure here' : '') : `${signed(lagMs, decimals)} ms`}
         </Text>

@@ -1,8 +1,9 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { memo, useEffect, useState } from 'react'
+import { memo, useState } from 'react'
 import type { Pieces, Recording } from '../../api/client'
 import { Loupe } from './Loupe'
 import type { Edits } from './useEdits'
+import type { Loupes } from './useLoupes'
 
 const WIDTHS_MS = [4, 24, 100] as const
 const KEY = 'gullywind-loupe-ms'
@@ -12,16 +13,14 @@ interface Props {
   reference: Recording
   recording: Recording
   pieces: Pieces
+  stored: Pieces
   mapNumber: number
-  /** Where the loupes look at first, s of reference time. */
-  moments: readonly number[]
+  loupes: Loupes
   edits: Edits
 }
 
 /** Start, middle and end of the overlap, magnified, at one look. */
-export const LoupeRow = memo(function LoupeRow({ moments, ...rest }: Props) {
-  const [centres, setCentres] = useState(moments)
-  useEffect(() => setCentres(moments), [moments])
+export const LoupeRow = memo(function LoupeRow({ loupes, ...rest }: Props) {
   const [widthMs, setWidthMs] = useState<number>(() => Number(localStorage.getItem(KEY)) || 24)
   return (
     <Box>
@@ -44,18 +43,15 @@ export const LoupeRow = memo(function LoupeRow({ moments, ...rest }: Props) {
             {ms} ms
           </Text>
         ))}
-        <Text>wide — drag the upper half to look elsewhere, the lower half to move the recording</Text>
+        <Text truncate>
+          {loupes.held === null
+            ? 'wide — drag the upper half to look elsewhere, the lower half to move the recording'
+            : `wide — the ${TITLES[loupes.held]} is held: drag the lower half elsewhere, and the clock follows`}
+        </Text>
       </Flex>
       <Flex gap="2">
-        {centres.map((centreS, i) => (
-          <Loupe
-            key={i}
-            title={TITLES[i] ?? ''}
-            centreS={centreS}
-            widthS={widthMs / 1000}
-            move={(to) => setCentres((old) => old.map((one, j) => (j === i ? to : one)))}
-            {...rest}
-          />
+        {loupes.centresS.map((centreS, i) => (
+          <Loupe key={i} index={i} title={TITLES[i] ?? ''} centreS={centreS} widthS={widthMs / 1000} loupes={loupes} {...rest} />
         ))}
       </Flex>
     </Box>

@@ -1,10 +1,11 @@
 import { Box, Text } from '@chakra-ui/react'
-import { useCallback, useEffect, useRef } from 'react'
+import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
 import type { Pieces, Recording } from '../../api/client'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { player, usePlayer, type Range } from '../listening/player'
 import { usePlayhead } from '../listening/usePlayhead'
+import { pieceAt, type Move } from './geometry/moves'
 import { panned, timeAt, xOf, zoomed, type Viewport } from './geometry/viewport'
 import { drawAxis } from './layers/axis'
 import { drawMirror } from './layers/mirror'
@@ -14,6 +15,8 @@ import { useDrag, type Drag } from './useDrag'
 const AXIS_PX = 20
 export const MIRROR_PX = 232
 const ZOOM_PER_WHEEL = 1.0018
+/** An edge of a piece is taken hold of from this far. */
+const EDGE_PX = 6
 
 interface Props {
   reference: Recording
@@ -26,9 +29,12 @@ interface Props {
   setSelection: (range: Range | null) => void
   edits: Edits
   heldBack: boolean
+  /** The piece that slides, null: the whole recording moves. */
+  piece: number | null
+  choosePiece: (index: number | null) => void
 }
 
-export function Mirror({ reference, recording, pieces, view, setView, coarsest, selection, setSelection, edits, heldBack }: Props) {
+export function Mirror({ reference, recording, pieces, view, setView, coarsest, selection, setSelection, edits, heldBack, piece, choosePiece }: Props) {
   const head = useRef<HTMLDivElement>(null)
   const viewRef = useRef(view)
   viewRef.current = view
@@ -52,9 +58,10 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         recording: recording.media,
         pieces,
         polarity,
+        selected: piece,
       })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity],
+    [view, selection, reference.media, recording.media, pieces, polarity, piece],
   )
   const canvas = useCanvas(draw)
 
@@ -85,14 +92,25 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   }, [canvas, setView, coarsest])
 
   const base = useRef<Viewport | null>(null)
+  const grip = useRef<ReturnType<typeof pieceAt>>(null)
+  const [onEdge, setOnEdge] = useState(false)
   const kind = (drag: Drag): 'select' | 'pan' | 'move' =>
     drag.startY < AXIS_PX ? 'select' : drag.startY < AXIS_PX + (MIRROR_PX - AXIS_PX) / 2 ? 'pan' : 'move'
+  const moveOf = (d: Drag, from: Viewport): Move => {
+    const byS = d.byX * from.secondsPerPx
+    const at = grip.current
+    if (at?.edge) return { kind: 'trim', index: at.index, edge: at.edge, tRefS: timeAt(from, d.startX + d.byX) }
+    return at && at.index === piece ? { kind: 'slide', index: at.index, byS } : { kind: 'shift', byS }
+  }
   const drag = useDrag({
     move: (d) => {
-      base.current ??= view
+      if (!base.current) {
+        base.current = view
+        grip.current = pieceAt(pieces, timeAt(view, d.startX), EDGE_PX * view.secondsPerPx)
+      }
       const from = base.current
       if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
-      else if (kind(d) === 'move') edits.preview(d.byX * from.secondsPerPx)
+      else if (kind(d) === 'move') edits.preview(moveOf(d, from))
       else {
         const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
         setSelection({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
@@ -103,10 +121,17 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
       base.current = null
       if (d.click) {
         if (d.startY < AXIS_PX) setSelection(null)
+        if (kind(d) === 'move' && pieces.length > 1) choosePiece(pieceAt(pieces, timeAt(from, d.startX), 0)?.index ?? null)
         player.seek(timeAt(from, d.startX))
-      } else if (kind(d) === 'move') edits.nudge(d.byX * from.secondsPerPx)
+      } else if (kind(d) === 'move') edits.keep(moveOf(d, from))
     },
   })
+
+  const hover = (event: PointerEvent<HTMLCanvasElement>): void => {
+    const box = event.currentTarget.getBoundingClientRect()
+    const low = event.clientY - box.top > AXIS_PX + (MIRROR_PX - AXIS_PX) / 2
+    setOnEdge(low && Boolean(pieceAt(pieces, timeAt(view, event.clientX - box.left), EDGE_PX * view.secondsPerPx)?.edge))
+  }
 
   const follow = useCallback(
     (positionS: number) => {
@@ -131,7 +156,11 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
       <canvas
         ref={canvas}
         {...drag}
-        style={{ width: '100%', height: MIRROR_PX, touchAction: 'none', cursor: 'crosshair' }}
+        onPointerMove={(event) => {
+          hover(event)
+          drag.onPointerMove(event)
+        }}
+        style={{ width: '100%', height: MIRROR_PX, touchAction: 'none', cursor: onEdge ? 'col-resize' : 'crosshair' }}
         role="img"
         aria-label={`${reference.name} above, ${recording.name} below a common time axis`}
       />

@@ -1,27 +1,47 @@
-import { Box, Button, Flex, Input, Text } from '@chakra-ui/react'
-import { memo, useEffect, useState, type ReactNode } from 'react'
+import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { memo, type ReactNode } from 'react'
 import type { Recording } from '../../api/client'
+import { ClockChoice } from './ClockChoice'
 import { MatchCurve } from './MatchCurve'
+import { PieceList } from './PieceList'
 import { STEPS, useStep } from './steps'
+import { TypedField } from './TypedField'
 import type { Edits } from './useEdits'
 
+interface Props {
+  recording: Recording
+  edits: Edits
+  piece: number | null
+  choosePiece: (index: number | null) => void
+}
+
 /** The numbers and the choices beside the waves. */
-export const SidePanel = memo(function SidePanel({ recording, edits }: { recording: Recording; edits: Edits }) {
+export const SidePanel = memo(function SidePanel({ recording, edits, piece, choosePiece }: Props) {
   const { map, judgement } = recording
   return (
     <Flex direction="column" gap="4" w="276px" flexShrink={0} borderLeftWidth="1px" px="4" py="3" overflowY="auto">
       <MatchCurve recording={recording} edits={edits} />
       {map && (
         <Section title="Place">
-          <OffsetField offsetS={map.offset_s + edits.pendingS} edits={edits} />
-          <Fact label="clock">
-            {map.clock_figures}
-          </Fact>
+          <TypedField
+            label="starts at"
+            name="Starts at, seconds"
+            shown={(map.offset_s + edits.pendingS).toFixed(6)}
+            unit="s"
+            keep={(text) => {
+              const value = Number(text.replace(',', '.').replace('−', '-'))
+              if (!text.trim() || !Number.isFinite(value)) return false
+              edits.edit({ kind: 'move', offset_s: value })
+              return true
+            }}
+          />
+          <ClockChoice recording={recording} edits={edits} />
           <Fact label="polarity">{judgement?.polarity === -1 ? 'inverted' : 'same'}</Fact>
         </Section>
       )}
+      <PieceList recording={recording} edits={edits} piece={piece} choosePiece={choosePiece} />
       {map && (
-        <Section title="Step of the arrow keys">
+        <Section title={piece === null ? 'Step of the arrow keys' : 'Step of the arrow keys, for the chosen piece'}>
           <StepChoice />
         </Section>
       )}
@@ -66,41 +86,6 @@ function Fact({ label, children }: { label: string; children: ReactNode }) {
       <Text fontFamily="mono" fontSize="xs">
         {children}
       </Text>
-    </Flex>
-  )
-}
-
-function OffsetField({ offsetS, edits }: { offsetS: number; edits: Edits }) {
-  const shown = offsetS.toFixed(6)
-  const [text, setText] = useState(shown)
-  useEffect(() => setText(shown), [shown])
-  const keep = (): void => {
-    const value = Number(text.replace(',', '.').replace('−', '-'))
-    if (text.trim() && Number.isFinite(value)) {
-      if (value.toFixed(6) !== shown) edits.edit({ kind: 'move', offset_s: value })
-    } else setText(shown)
-  }
-  return (
-    <Flex justify="space-between" align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" py="1">
-      <Text color="fg.muted">starts at</Text>
-      <Flex align="center" gap="1">
-        <Input
-          size="2xs"
-          w="112px"
-          textAlign="right"
-          fontFamily="mono"
-          bg="bg.panel"
-          aria-label="Starts at, seconds"
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-          onBlur={keep}
-          onKeyDown={(e) => {
-            if (e.key === 'Enter') e.currentTarget.blur()
-            if (e.key === 'Escape') setText(shown)
-          }}
-        />
-        <Text fontSize="xs">s</Text>
-      </Flex>
     </Flex>
   )
 }

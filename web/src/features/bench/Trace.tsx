@@ -1,62 +1,141 @@
-import { Box, Text } from '@chakra-ui/react'
-import { memo, useCallback, useMemo } from 'react'
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { memo, useCallback, useMemo, useRef, useState, type PointerEvent } from 'react'
 import type { Pieces, Recording } from '../../api/client'
+import { clock, signed } from '../../ui/times'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { player } from '../listening/player'
+import { pieceAt } from './geometry/moves'
 import { toRecording } from './geometry/timeMap'
-import { timeAt, type Viewport } from './geometry/viewport'
-import { drawTrace, type Dot } from './layers/trace'
+import { timeAt, xOf, type Viewport } from './geometry/viewport'
+import { drawTrace, msAt, scaleFor, type Dot } from './layers/trace'
+import { TRACES, useTraceKind } from './traceKind'
+import type { Edits } from './useEdits'
+import { useDrag } from './useDrag'
+
+/** A dot is meant from this far. */
+const NEAR_PX = 9
+/** What is heard of a moment begins this much before it, s. */
+const BEFORE_S = 0.4
 
 interface Props {
   recording: Recording
   pieces: Pieces
   before: Pieces | null
   durationS: number
+  edits: Edits
 }
 
-/** One dot per window: how late (above) or early (below) the recording is there, through the map as it is now. */
-export const Trace = memo(function Trace({ recording, pieces, before, durationS }: Props) {
+/** One dot per window: how late (above) or early (below) the recording is there, through the map or without it. */
+export const Trace = memo(function Trace({ recording, pieces, before, durationS, edits }: Props) {
+  const kind = useTraceKind((s) => s.kind)
   const { proof } = recording
+  const offsetS = recording.map?.offset_s ?? 0
   const measured = recording.versions.find((one) => one.number === proof?.map_number)?.pieces ?? null
   const dots = useCallback(
     (through: Pieces | null): Dot[] =>
       (proof?.windows ?? []).flatMap((window) => {
         // Where the window was found in the recording, against where this map expects it.
         const then = measured && toRecording(measured, window.t_ref)
-        const now = through && toRecording(through, window.t_ref)
+        const now = kind === 'left' ? through && toRecording(through, window.t_ref) : window.t_ref - offsetS
         if (then == null || now == null) return []
-        return [{ tRefS: window.t_ref, lagMs: window.lag_ms + (then - now) * 1000, quality: window.quality, agrees: window.agrees }]
+        return [{ tRefS: window.t_ref, lagMs: window.lag_ms + (then - now) * 1000, quality: window.quality, verdict: window.verdict }]
       }),
-    [proof, measured],
+    [proof, measured, kind, offsetS],
   )
   const now = useMemo(() => dots(pieces), [dots, pieces])
-  const earlier = useMemo(() => dots(before), [dots, before])
-  const viewOf = (widthPx: number): Viewport => ({ startS: 0, secondsPerPx: durationS / widthPx })
+  const earlier = useMemo(() => (kind === 'left' ? dots(before) : []), [dots, before, kind])
+  // The map itself: zero through itself; without it, what it says of each knot.
+  const lines = useMemo(
+    () => pieces.map((knots) => knots.map(([ref, rec]) => ({ tRefS: ref!, ms: kind === 'left' ? 0 : (rec! - (ref! - offsetS)) * 1000 }))),
+    [pieces, kind, offsetS],
+  )
+  const scale = useMemo(() => scaleFor([...now, ...earlier], lines), [now, earlier, lines])
+  const viewOf = useCallback((widthPx: number): Viewport => ({ startS: 0, secondsPerPx: durationS / widthPx }), [durationS])
+  const [hovered, setHovered] = useState<Dot | null>(null)
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) =>
       drawTrace(ctx, {
         ...size,
         view: viewOf(size.widthPx),
+        scale,
         now,
         before: earlier,
-        colors: { dot: color('rust'), faint: color('rust-soft'), zero: color('ink'), band: color('heard'), text: color('ink-soft'), differ: color('ochre') },
+        lines,
+        hovered,
+        colors: { dot: color('rust'), faint: color('rust-soft'), zero: color('ink'), band: color('heard'), text: color('ink-soft'), differ: color('ochre'), map: color('slate') },
       }),
-    [now, earlier, durationS],
+    [now, earlier, lines, scale, hovered, viewOf],
   )
   const canvas = useCanvas(draw)
+  const scaleAtStart = useRef(scale)
+  const grip = useRef<number | null>(null)
+  const drag = useDrag({
+    move: (d) => {
+      const element = canvas.current
+      if (!element) return
+      if (grip.current === null) {
+        scaleAtStart.current = scale
+        grip.current = pieceAt(pieces, timeAt(viewOf(element.clientWidth), d.startX), 0)?.index ?? -1
+      }
+      if (grip.current >= 0) edits.preview(moveOf(d.byY, element.clientHeight))
+    },
+    end: (d) => {
+      const element = canvas.current
+      const index = grip.current
+      if (element && d.click) player.hear(timeAt(viewOf(element.clientWidth), d.startX) - BEFORE_S)
+      else if (element && index !== null && index >= 0) edits.keep(moveOf(d.byY, element.clientHeight))
+      grip.current = null
+    },
+  })
+  // Dots that are pulled down make the recording less late: it moves earlier.
+  const moveOf = (byY: number, heightPx: number) => {
+    const byS = (msAt(byY, heightPx, scaleAtStart.current) - msAt(0, heightPx, scaleAtStart.current)) / 1000
+    return pieces.length > 1 ? ({ kind: 'slide', index: grip.current!, byS } as const) : ({ kind: 'shift', byS } as const)
+  }
+  const hover = (event: PointerEvent<HTMLCanvasElement>): void => {
+    const view = viewOf(event.currentTarget.clientWidth)
+    const x = event.clientX - event.currentTarget.getBoundingClientRect().left
+    const near = now.map((dot) => ({ dot, px: Math.abs(xOf(view, dot.tRefS) - x) })).sort((a, b) => a.px - b.px)[0]
+    setHovered(near && near.px < NEAR_PX ? near.dot : null)
+  }
   return (
     <Box flex="1" minH="110px" display="flex" flexDirection="column">
-      <Text fontSize="xs" color="fg.muted" mb="1">
-        Timing difference over the whole event — size: certainty; ring: not sure; band: below any meaning. Click to hear a moment.
-      </Text>
+      <Flex fontSize="xs" color="fg.muted" mb="1" gap="1">
+        <Text>Timing difference</Text>
+        {TRACES.map((one) => (
+          <Text
+            key={one.kind}
+            as="button"
+            px="1"
+            aria-pressed={kind === one.kind}
+            fontWeight={kind === one.kind ? '700' : '400'}
+            textDecoration={kind === one.kind ? 'underline' : 'none'}
+            title="T"
+            onClick={() => useTraceKind.getState().choose(one.kind)}
+          >
+            {one.label}
+          </Text>
+        ))}
+        <Text flex="1" truncate>
+          — size: certainty; ring: too unclear to say; band: below any meaning. Click to hear a moment, drag up or down to slide.
+        </Text>
+        <Text fontFamily="mono" whiteSpace="nowrap" data-testid="trace-moment">
+          {hovered && `${clock(hovered.tRefS, 1)}  ${signed(hovered.lagMs, 3)} ms${hovered.verdict === 'nothing' ? ', too unclear to say' : ''}`}
+        </Text>
+      </Flex>
       <Box flex="1" minH="0" bg="bg.panel">
         <canvas
           ref={canvas}
-          style={{ width: '100%', height: '100%', cursor: 'pointer' }}
+          {...drag}
+          onPointerMove={(event) => {
+            hover(event)
+            drag.onPointerMove(event)
+          }}
+          onPointerLeave={() => setHovered(null)}
+          style={{ width: '100%', height: '100%', cursor: 'pointer', touchAction: 'none' }}
           role="img"
-          aria-label={`${now.filter((d) => d.agrees).length} of ${now.length} windows agree`}
-          onClick={(e) => player.seek(timeAt(viewOf(e.currentTarget.clientWidth), e.nativeEvent.offsetX))}
+          aria-label={`${now.filter((d) => d.verdict === 'agrees').length} of ${now.length} windows agree`}
         />
       </Box>
     </Box>

@@ -2,10 +2,15 @@ import { useEffect, useRef } from 'react'
 import { onKeys } from '../../ui/keys'
 import { player, usePlayer, WAYS, type Range } from '../listening/player'
 import { STEPS, useStep } from './steps'
+import { useTraceKind } from './traceKind'
 import type { Edits } from './useEdits'
+import type { Loupes } from './useLoupes'
 
 interface Acts {
   edits: Edits
+  loupes: Loupes
+  piece: number | null
+  choosePiece: (index: number | null) => void
   step: (by: 1 | -1) => void
   setHeldBack: (held: boolean) => void
   selection: Range | null
@@ -29,7 +34,17 @@ export function useBenchKeys(acts: Acts): void {
     const a = (): Acts => latest.current
     const nudge = (steps: number): void => {
       const chosen = STEPS.find((one) => one.key === useStep.getState().step)!
-      a().edits.nudge(steps * chosen.seconds(a().rateHz, a().frameRate))
+      const byS = steps * chosen.seconds(a().rateHz, a().frameRate)
+      const { piece } = a()
+      a().edits.keep(piece === null ? { kind: 'shift', byS } : { kind: 'slide', index: piece, byS })
+    }
+    /** The sound in the last loupe, while another moment (the first, unless one is held) stays where it is. */
+    const stretch = (steps: number): void => {
+      const chosen = STEPS.find((one) => one.key === useStep.getState().step)!
+      const { centresS, held } = a().loupes
+      const [hold, at] = [held ?? 0, held === centresS.length - 1 ? 0 : centresS.length - 1]
+      if (centresS.length < 2) return
+      a().edits.keep({ kind: 'stretch', holdS: centresS[hold]!, atS: centresS[at]!, byS: steps * chosen.seconds(a().rateHz, a().frameRate) })
     }
     const release = (event: KeyboardEvent): void => {
       if (event.key.toLowerCase() === 'b') a().setHeldBack(false)
@@ -42,6 +57,17 @@ export function useBenchKeys(acts: Acts): void {
       ArrowRight: () => nudge(1),
       'Shift+ArrowLeft': () => nudge(-TEN),
       'Shift+ArrowRight': () => nudge(TEN),
+      'Alt+ArrowLeft': () => stretch(-1),
+      'Alt+ArrowRight': () => stretch(1),
+      h: () => a().loupes.hold(a().loupes.held === null ? 0 : null),
+      c: () => a().edits.edit({ kind: 'split', t_ref: player.positionS() }),
+      Delete: () => {
+        const { piece } = a()
+        if (piece === null) return
+        a().choosePiece(null)
+        a().edits.edit({ kind: 'remove', index: piece })
+      },
+      t: () => useTraceKind.getState().turn(),
       '[': () => useStep.getState().shift(-1),
       ']': () => useStep.getState().shift(1),
       b: (event) => !event.repeat && a().setHeldBack(true),
@@ -58,7 +84,8 @@ export function useBenchKeys(acts: Acts): void {
       j: () => a().step(1),
       k: () => a().step(-1),
       Escape: () => {
-        if (a().selection) {
+        if (a().piece !== null) a().choosePiece(null)
+        else if (a().selection) {
           a().setSelection(null)
           player.setLoop(null)
         } else a().leave()

@@ -4,6 +4,7 @@ export interface Drag {
   startX: number
   startY: number
   byX: number
+  byY: number
   /** Nothing was moved: a click. */
   click: boolean
 }
@@ -20,9 +21,9 @@ export function useDrag(on: { move: (drag: Drag) => void; end: (drag: Drag) => v
   const dragOf = (event: PointerEvent<HTMLElement>): Drag | null => {
     const from = start.current
     if (!from) return null
-    const byX = at(event).x - from.x
-    from.moved ||= Math.abs(byX) > CLICK_PX
-    return { startX: from.x, startY: from.y, byX, click: !from.moved }
+    const [byX, byY] = [at(event).x - from.x, at(event).y - from.y]
+    from.moved ||= Math.hypot(byX, byY) > CLICK_PX
+    return { startX: from.x, startY: from.y, byX, byY, click: !from.moved }
   }
   return {
     onPointerDown: (event: PointerEvent<HTMLElement>) => {

@@ -114,6 +114,13 @@ class Player {
     if (playing) void this.play()
   }
 
+  /** Play from a moment, whether anything was playing or not. */
+  hear(positionS: number): void {
+    this.stop()
+    this.seek(positionS)
+    void this.play()
+  }
+
   /** Where the sound is now, s of reference time. */
   positionS(): number {
     const now = this.context?.currentTime ?? 0

@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Heading, Text } from '@chakra-ui/react'
+import { Box, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useDropzone } from 'react-dropzone'
@@ -16,6 +16,7 @@ import { ListeningBar } from '../listening/ListeningBar'
 import { player, WAYS, type Track, type Way } from '../listening/player'
 import { usePlayhead } from '../listening/usePlayhead'
 import { EmptyProject } from './EmptyProject'
+import { OverviewBar } from './OverviewBar'
 import { FACTS_PX, RecordingRow, ReferenceRow } from './RecordingRow'
 import { inOrder, needsPerson } from './sortRecordings'
 import { UploadList } from './UploadList'
@@ -41,7 +42,7 @@ export function OverviewPage({ projectId }: { projectId: string }) {
   return (
     <Flex {...drop.getRootProps()} direction="column" h="100%" position="relative">
       <input {...drop.getInputProps()} data-testid="file-input" />
-      <Top project={project} add={drop.open} />
+      <OverviewBar project={project} add={drop.open} />
       {project.recordings.length === 0 ? <EmptyProject add={drop.open} /> : <Table project={project} />}
       {drop.isDragActive && (
         <Flex position="absolute" inset="3" bg="bg.panel/90" borderWidth="2px" borderStyle="dashed" borderColor="slate.solid" rounded="lg" align="center" justify="center" zIndex="overlay">
@@ -51,59 +52,6 @@ export function OverviewPage({ projectId }: { projectId: string }) {
         </Flex>
       )}
     </Flex>
-  )
-}
-
-function Top({ project, add }: { project: Project; add: () => void }) {
-  const [, go] = useLocation()
-  const place = useMutation({
-    mutationFn: () =>
-      told(api.POST('/api/projects/{project_id}/alignments', { params: { path: { project_id: project.id } }, body: {} })),
-  })
-  const busy = project.works.filter((w) => w.kind === 'place')
-  const stop = useMutation({
-    mutationFn: () => Promise.all(busy.map((w) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: w.id } } })))),
-  })
-  const waiting = project.unplaced_count
-  const primary = project.reference_id !== null && waiting > 0
-  return (
-    <TopBar
-      left={
-        <>
-          <Crumb to="/">Projects</Crumb>
-          <Heading size="md" truncate>
-            {project.name}
-          </Heading>
-          <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
-            {project.recordings.length} recordings · {project.frame_rate} frames a second
-          </Text>
-        </>
-      }
-      right={
-        <>
-          <Button size="xs" variant="outline" onClick={add}>
-            Add recordings
-          </Button>
-          <Button
-            size="xs"
-            variant="outline"
-            disabled={!project.recordings.some((one) => one.map)}
-            onClick={() => go(`/projects/${project.id}/deliver`)}
-          >
-            Deliver
-          </Button>
-          {busy.length > 0 ? (
-            <Button size="xs" variant="solid" onClick={() => stop.mutate()} loading={stop.isPending}>
-              Stop looking for {busy.length}
-            </Button>
-          ) : (
-            <Button size="xs" variant="solid" disabled={!primary} loading={place.isPending} onClick={() => place.mutate()}>
-              {waiting > 0 ? `Find the place of ${waiting}` : 'All looked for'}
-            </Button>
-          )}
-        </>
-      }
-    />
   )
 }
 
@@ -233,7 +181,7 @@ function Table({ project }: { project: Project }) {
         <UploadList uploads={uploads} />
         {rest.some((one) => one.map) && (
           <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4">
-            lower edge of a strip: agreement with the reference — full green agrees, half-high ochre does not
+            lower edge of a strip: green agrees with the reference, half-high ochre does not; the line in it: what is left over, ±0.5 ms
           </Text>
         )}
         {reference && (

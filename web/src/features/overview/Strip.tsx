@@ -27,6 +27,7 @@ export function Strip({ recording, view, isReference, heightPx }: Props) {
           agree: color('moss'),
           differ: color('ochre-soft'),
           line: color('line'),
+          left: color('paper'),
         },
       }),
     [recording, view, isReference],

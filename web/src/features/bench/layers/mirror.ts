@@ -14,6 +14,8 @@ export interface MirrorScene {
   recording: Media
   pieces: Pieces
   polarity: 1 | -1
+  /** The piece that a person chose. */
+  selected: number | null
 }
 
 /** The reference above the axis, the recording below it, so that matching peaks meet at the line. */
@@ -42,6 +44,14 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     color: color('rust'),
     faint: color('rust-soft'),
   })
+  const chosen = s.selected === null ? undefined : s.pieces[s.selected]
+  if (chosen) {
+    const [x0, x1] = [xOf(s.view, chosen[0]![0]!), xOf(s.view, chosen.at(-1)![0]!)]
+    ctx.strokeStyle = color('ink')
+    ctx.lineWidth = 1.5
+    ctx.strokeRect(x0, axisY + 1, x1 - x0, reachPx)
+    ctx.lineWidth = 1
+  }
   ctx.fillStyle = color('ink-soft')
   ctx.fillRect(0, axisY - 0.5, s.widthPx, 1)
   drawEdges(ctx, s, axisY, reachPx)

@@ -10,10 +10,12 @@ export interface StripScene {
   heightPx: number
   isReference: boolean
   unsure: boolean
-  colors: { wave: string; sheet: string; agree: string; differ: string; line: string }
+  colors: { wave: string; sheet: string; agree: string; differ: string; line: string; left: string }
 }
 
-const AGREEMENT_PX = 7
+const AGREEMENT_PX = 9
+/** Half the height of the agreement stands for this much that is left over, ms. */
+const LEFT_MS = 0.5
 
 /** A recording where it belongs: its loudness above, and along the lower edge how it agrees with the reference. */
 export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
@@ -79,11 +81,26 @@ function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number
     // The first and the last window stand for all up to the edge.
     const x0 = i === 0 ? Math.max(left, xOf(s.view, 0)) : xOf(s.view, (before + window.t_ref) / 2)
     const x1 = i === trace.length - 1 ? right : xOf(s.view, (window.t_ref + after) / 2)
-    const agrees = window.agrees
+    const agrees = window.verdict === 'agrees'
+    if (window.verdict === 'nothing') return
     ctx.globalAlpha = agrees ? 0.45 + 0.55 * Math.min(Math.max(window.agreement, 0), 1) : 1
     ctx.fillStyle = agrees ? s.colors.agree : s.colors.differ
     // What does not agree is half as high as well: colour alone must not tell.
     ctx.fillRect(x0, agrees ? top : top + AGREEMENT_PX / 2, Math.max(x1 - x0 - 1, 1), agrees ? AGREEMENT_PX : AGREEMENT_PX / 2)
   })
   ctx.globalAlpha = 1
+  // What is left over, as a line: straight along the middle where the recording is in step.
+  ctx.strokeStyle = s.colors.left
+  ctx.lineWidth = 1
+  ctx.beginPath()
+  let open = false
+  for (const window of trace) {
+    const y = top + AGREEMENT_PX / 2 - (Math.max(-1, Math.min(1, window.lag_ms / LEFT_MS)) * (AGREEMENT_PX - 2)) / 2
+    const agrees = window.verdict === 'agrees'
+    if (!agrees) open = false
+    else if (open) ctx.lineTo(xOf(s.view, window.t_ref), y)
+    else ctx.moveTo(xOf(s.view, window.t_ref), y)
+    if (agrees) open = true
+  }
+  ctx.stroke()
 }

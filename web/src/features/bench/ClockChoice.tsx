@@ -1,0 +1,65 @@
+import { Button, Flex, Text } from '@chakra-ui/react'
+import type { Recording } from '../../api/client'
+import { rateFrom } from './geometry/rate'
+import { TypedField } from './TypedField'
+import type { Edits } from './useEdits'
+
+const PITCHES = [
+  { pitch: 'follows', label: 'moves with it' },
+  { pitch: 'kept', label: 'stays' },
+] as const
+
+/** How the clock runs: typed, as measured, or refused; and where the speed is changed, what the pitch does. */
+export function ClockChoice({ recording, edits }: { recording: Recording; edits: Edits }) {
+  const { map, judgement } = recording
+  if (!map) return null
+  const [figure, ...rest] = map.clock_figures.split(' ')
+  return (
+    <>
+      <TypedField
+        label="clock"
+        name="Clock, parts per million"
+        shown={figure!}
+        unit={rest.at(-1) ?? 'ppm'}
+        title="ppm (positive: it runs fast), or a speed as 96 % or 24/25"
+        keep={(text) => {
+          const rate = rateFrom(map.clock_figures.endsWith('%') && /^[+−-]?[\d.,]+$/.test(text.trim()) ? `${text} %` : text)
+          if (rate !== null) edits.edit({ kind: 'rate', rate })
+          return rate !== null
+        }}
+      />
+      <Flex justify="space-between" align="center" fontSize="xs" py="1">
+        <Text color="fg.muted" fontFamily="mono">
+          {rest.length > 1 ? rest.slice(0, -1).join(' ') : ''}
+        </Text>
+        <Flex gap="1">
+          <Button size="2xs" variant="outline" disabled={!judgement?.map_number} title="Use the clock that was measured" onClick={() => edits.edit({ kind: 'clock', use: 'measured' })}>
+            as measured
+          </Button>
+          <Button size="2xs" variant="outline" title="Refuse the measured clock: leave the sound at its own speed" onClick={() => edits.edit({ kind: 'clock', use: 'none' })}>
+            leave it alone
+          </Button>
+        </Flex>
+      </Flex>
+      {map.pitch_reason && (
+        <>
+          <Text fontSize="sm">{map.pitch_reason}</Text>
+          <Flex gap="1" align="center" py="1" fontSize="sm" color="fg.muted">
+            <Text flex="1">pitch</Text>
+            {PITCHES.map(({ pitch, label }) => (
+              <Button
+                key={pitch}
+                size="2xs"
+                variant={map.pitch === pitch ? 'solid' : 'outline'}
+                aria-pressed={map.pitch === pitch}
+                onClick={() => edits.edit({ kind: 'pitch', pitch: map.pitch === pitch ? 'sensible' : pitch })}
+              >
+                {label}
+              </Button>
+            ))}
+          </Flex>
+        </>
+      )}
+    </>
+  )
+}

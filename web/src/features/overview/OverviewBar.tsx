@@ -1,0 +1,62 @@
+import { Button, Heading, Text } from '@chakra-ui/react'
+import { useMutation } from '@tanstack/react-query'
+import { useLocation } from 'wouter'
+import { api, told, type Project } from '../../api/client'
+import { Crumb } from '../../ui/Crumb'
+import { TopBar } from '../../ui/TopBar'
+import { ClocksMenu } from './ClocksMenu'
+
+/** What can be done with the whole project. */
+export function OverviewBar({ project, add }: { project: Project; add: () => void }) {
+  const [, go] = useLocation()
+  const place = useMutation({
+    mutationFn: () =>
+      told(api.POST('/api/projects/{project_id}/alignments', { params: { path: { project_id: project.id } }, body: {} })),
+  })
+  const busy = project.works.filter((w) => w.kind === 'place')
+  const stop = useMutation({
+    mutationFn: () => Promise.all(busy.map((w) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: w.id } } })))),
+  })
+  const waiting = project.unplaced_count
+  const primary = project.reference_id !== null && waiting > 0
+  return (
+    <TopBar
+      left={
+        <>
+          <Crumb to="/">Projects</Crumb>
+          <Heading size="md" truncate>
+            {project.name}
+          </Heading>
+          <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
+            {project.recordings.length} recordings · {project.frame_rate} frames a second
+          </Text>
+        </>
+      }
+      right={
+        <>
+          <Button size="xs" variant="outline" onClick={add}>
+            Add recordings
+          </Button>
+          <ClocksMenu project={project} />
+          <Button
+            size="xs"
+            variant="outline"
+            disabled={!project.recordings.some((one) => one.map)}
+            onClick={() => go(`/projects/${project.id}/deliver`)}
+          >
+            Deliver
+          </Button>
+          {busy.length > 0 ? (
+            <Button size="xs" variant="solid" onClick={() => stop.mutate()} loading={stop.isPending}>
+              Stop looking for {busy.length}
+            </Button>
+          ) : (
+            <Button size="xs" variant="solid" disabled={!primary} loading={place.isPending} onClick={() => place.mutate()}>
+              {waiting > 0 ? `Find the place of ${waiting}` : 'All looked for'}
+            </Button>
+          )}
+        </>
+      }
+    />
+  )
+}
