@@ -7,15 +7,15 @@ from gullywind.actions.prove_recording import request_proof
 from gullywind.core.edits import Edited, MapEdit, MoveTo, SetRate
 from gullywind.core.errors import InputError
 from gullywind.core.piece_edits import Trim
-from gullywind.core.speed import nearest_speed
+from gullywind.core.speed import MOST_CLOCK, nearest_speed
 from gullywind.core.time_map import TimeMap
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version
 from gullywind.store.recordings import add_map_version, get_recording, list_recordings
 from gullywind.store.tables import RecordingRow
 
-#: Rates nearer than this are one; rates further apart than the second are speeds, not clocks.
-SAME_RATE, MOST_CLOCK = 1e-10, 1e-3
+#: Rates nearer than this are one.
+SAME_RATE = 1e-10
 
 
 def edit_recording(context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit) -> RecordingRow:

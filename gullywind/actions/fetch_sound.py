@@ -62,7 +62,7 @@ def open_sound(context: Context, content_hash: str) -> Sound:
 
 
 def fetch_sound(
-    context: Context, session: Session, recording_id: UUID, version: int | None, first: int, samples: int
+    context: Context, session: Session, recording_id: UUID, map_id: UUID | None, first: int, samples: int
 ) -> Samples:
     """A stretch of a recording in reference time, shape (1 or 2, samples), at the reference's rate.
 
@@ -78,8 +78,7 @@ def fetch_sound(
     sound = open_sound(context, row.content_hash)
     if reference is None or row.id == reference.id:
         return sound.read(first, first + samples)[:MOST_PLAYED]
-    number = row.map_number if version is None else version
-    chosen = next((one for one in row.map_versions if one.number == number), None)
+    chosen = row.current if map_id is None else row.version_of(map_id)
     if chosen is None:
         raise InputError("This recording has no place yet, so it cannot be heard in step.")
     time_map, half = chosen.to_core(), samples // 2

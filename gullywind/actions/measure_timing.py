@@ -27,9 +27,9 @@ class Timing:
     quality: float
 
 
-def measure_timing(context: Context, session: Session, recording_id: UUID, version: int, t_ref: float) -> Timing:
+def measure_timing(context: Context, session: Session, recording_id: UUID, map_id: UUID, t_ref: float) -> Timing:
     """Measure around one moment of the reference, from the sound rendered through the map."""
-    recording, reference, time_map = _placed(session, recording_id, version)
+    recording, reference, time_map = _placed(session, recording_id, map_id)
     t_rec = float(time_map.to_recording(np.array([t_ref]))[0])
     if not np.isfinite(t_rec):
         return Timing(t_ref, None, 0.0)
@@ -39,8 +39,7 @@ def measure_timing(context: Context, session: Session, recording_id: UUID, versi
 
 def loupe_moments(context: Context, session: Session, recording_id: UUID) -> list[float]:
     """Reference times, s, of a clear onset near the start, the middle and the end of the overlap."""
-    recording = get_recording(session, recording_id)
-    recording, reference, time_map = _placed(session, recording_id, recording.map_number)
+    _, reference, time_map = _placed(session, recording_id, None)
     ref_s = reference.media.duration_s or 0.0
     start, end = max(0.0, time_map.start_ref_s), min(ref_s, time_map.end_ref_s_exclusive)
     if end <= start:
@@ -61,10 +60,10 @@ def loupe_moments(context: Context, session: Session, recording_id: UUID) -> lis
     return moments
 
 
-def _placed(session: Session, recording_id: UUID, version: int) -> tuple[RecordingRow, RecordingRow, TimeMap]:
+def _placed(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[RecordingRow, RecordingRow, TimeMap]:
     recording = get_recording(session, recording_id)
     reference = reference_of(session, get_project(session, recording.project_id))
-    chosen = next((one for one in recording.map_versions if one.number == version), None)
+    chosen = recording.current if map_id is None else recording.version_of(map_id)
     if reference is None or chosen is None:
         raise InputError("This recording has no place yet, so there is no timing to measure.")
     return recording, reference, chosen.to_core()

@@ -1,6 +1,7 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
 from gullywind.core.notes import break_notes
+from gullywind.core.speed import MOST_CLOCK
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import clock_time
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow
@@ -11,8 +12,10 @@ MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
 CLOSE_SCORE = 0.6
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
-#: Clocks nearer to the reference's are in step; rates further from 1 are speeds, not clocks.
-LEAST_PPM, MOST_CLOCK = 0.05, 0.001
+#: A residual is uneven where its 95th percentile is this many times its median.
+UNEVEN = 1.8
+#: Clocks nearer to the reference's are in step.
+LEAST_PPM = 0.05
 
 
 def sentence_of(row: RecordingRow) -> str:
@@ -33,13 +36,20 @@ def sentence_of(row: RecordingRow) -> str:
     parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map)]
     proof = row.current_proof
     if proof and proof.residual:
-        parts.append(f"{short_time(proof.residual['median_ms'])} left over")
+        parts.append(left_over_words(proof.residual["median_ms"], proof.residual["p95_ms"]))
     elif proof:
         parts.append("nothing in it is clear enough to measure what is left over")
     if judged is None or not row.is_as_judged:
         return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
     sure = f"{percent(judged.confidence)}\u00a0% sure"
     return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."
+
+
+def left_over_words(median_ms: float, p95_ms: float) -> str:
+    """What is left over; where that differs much along a recording, the median alone would hide it."""
+    if p95_ms >= UNHEARD_MS and p95_ms > UNEVEN * median_ms:
+        return f"{short_time(median_ms)} left over, up to {short_time(p95_ms)}"
+    return f"{short_time(median_ms)} left over"
 
 
 def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:

@@ -31,8 +31,9 @@ REACH_BACK = 40
 #: Windows are measured again where the rate was further off than this: 14 µs in one.
 SAME_RATE = 5e-6
 CUT_STEP_S, CUT_WINDOW_S = 0.05, 0.2
-#: Cuts whose sums of agreement differ by less than this are equally good; a step of sound is worth about 0.5.
-EQUAL_CUT = 0.3
+#: Cuts whose sums of agreement differ by less than this, or by this share of their range, are equally good; a step of
+#: sound is worth about 0.5.
+EQUAL_CUT, EQUAL_SHARE = 0.3, 0.02
 #: Both agree this well only with two copies of one sound.
 TWICE = 0.3
 
@@ -271,6 +272,6 @@ def _cut(
 def _plateau(gain: Floats) -> tuple[int, int]:
     """First and last step around the highest that are as good as it."""
     top = int(np.argmax(gain))
-    worse = gain < gain[top] - EQUAL_CUT
+    worse = gain < gain[top] - max(EQUAL_CUT, EQUAL_SHARE * float(np.ptp(gain)))
     before, after = np.flatnonzero(worse[:top]), np.flatnonzero(worse[top:])
     return (int(before[-1]) + 1 if before.size else 0), (top + int(after[0]) - 1 if after.size else gain.size - 1)

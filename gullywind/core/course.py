@@ -79,9 +79,15 @@ def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> 
         near = scipy.fft.rfft(padded[:, low : low + length + 2 * reach], size)
         chunk = scipy.fft.rfft(recording.values[bands, start : start + length], size)
         curve = scipy.fft.irfft((near * chunk.conj()).sum(axis=0), size)[: 2 * reach + 1]
-        spread = float(np.median(np.abs(curve - np.median(curve)))) * 1.4826
+        # Beyond the reference's ends there is nothing to compare, and nothing to judge the rest by.
+        first, last = (
+            max(0, reach - frame - length // 2),
+            min(curve.size, reference.frames - frame + reach - length // 2),
+        )
+        inside = curve[first:last]
+        spread = float(np.median(np.abs(inside - np.median(inside)))) * 1.4826 if inside.size else 0.0
         if spread > 1e-6:
-            row[:] = np.clip(curve / spread, 0, 40)
+            row[first:last] = np.clip(inside / spread, 0, 40)
     centres_s = starts / FRAME_RATE_HZ + CHUNK_S / 2
     tops = curves.argmax(axis=1)
     heights = curves[np.arange(starts.size), tops]

@@ -1,4 +1,3 @@
-import asyncio
 import csv
 import io
 import json
@@ -6,69 +5,24 @@ import zipfile
 
 import numpy as np
 import soundfile
-from fastapi.testclient import TestClient
 
-from gullywind.api.app import create_app
-from gullywind.jobs.worker import work
 from gullywind.store.migrate import check
-from tests.database import DatabaseTest
+from tests.api.case import ApiCase
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy, clocked, in_room
 
 OFFSET_S, RATE = 7.25, 1.00004
 
 
-class ApiTest(DatabaseTest):
+class ApiTest(ApiCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.client = cls.enterClassContext(TestClient(create_app(cls.settings)))
         event = busy(60.0, 31)
         cls.reference_bytes = wav_bytes(event)
         cls.recording_bytes = wav_bytes(clocked(in_room(event, 3), OFFSET_S, RATE, 40.0, 44100), 44100)
         cls.stray_bytes = wav_bytes(busy(20.0, 99), subtype="PCM_16")
-
-    def run_jobs(self) -> None:
-        asyncio.run(work(self.settings, wait=False))
-
-    def new_project(self, name: str = "Evening") -> dict:
-        return self.client.post("/api/projects", json={"name": name}).json()
-
-    def upload(self, project: dict, name: str, body: bytes):
-        return self.client.post(f"/api/projects/{project['id']}/recordings", params={"file_name": name}, content=body)
-
-    def project(self, project: dict) -> dict:
-        return self.client.get(f"/api/projects/{project['id']}").json()
-
-    def recording(self, project: dict, name: str) -> dict:
-        return next(one for one in self.project(project)["recordings"] if one["name"] == name)
-
-    def filled(self) -> dict:
-        project = self.new_project()
-        for name, body in [
-            ("Desk.wav", self.reference_bytes),
-            ("Camera.wav", self.recording_bytes),
-            ("Stray.wav", self.stray_bytes),
-        ]:
-            self.assertEqual(self.upload(project, name, body).status_code, 201)
-        self.run_jobs()
-        desk = self.recording(project, "Desk")
-        changed = self.client.patch(
-            f"/api/projects/{project['id']}", json={"version": project["version"], "reference_id": desk["id"]}
-        )
-        self.assertEqual(changed.status_code, 200, changed.text)
-        return changed.json()
-
-    def placed(self) -> dict:
-        project = self.filled()
-        queued = self.client.post(f"/api/projects/{project['id']}/alignments", json={})
-        self.assertEqual((queued.status_code, len(queued.json())), (202, 2))
-        self.run_jobs()
-        return self.project(project)
-
-    def edit(self, recording: dict, **wish: object):
-        body = {"version": recording["version"], **wish}
-        return self.client.post(f"/api/recordings/{recording['id']}/map-edits", json=body)
+        cls.files = {"Desk.wav": cls.reference_bytes, "Camera.wav": cls.recording_bytes, "Stray.wav": cls.stray_bytes}
 
     def test_from_upload_to_delivery(self):
         project = self.placed()
@@ -133,7 +87,7 @@ class ApiTest(DatabaseTest):
 
         event, _ = soundfile.read(io.BytesIO(self.reference_bytes))
         np.testing.assert_allclose(sound(desk, first=96000), event[96000:144000], atol=1e-6)
-        before = sound(moved, first=20 * RATE_HZ, version=camera["map"]["number"])
+        before = sound(moved, first=20 * RATE_HZ, map_id=camera["map"]["id"])
         after = sound(moved, first=20 * RATE_HZ + RATE_HZ // 2)
         np.testing.assert_allclose(after, before, atol=1e-5)
         self.assertEqual(np.abs(sound(moved, first=0)).max(), 0.0)
@@ -155,9 +109,9 @@ class ApiTest(DatabaseTest):
         moments = self.client.get(f"/api/recordings/{camera['id']}/loupes").json()
         self.assertEqual(len(moments), 3)
         self.assertEqual(moments, sorted(moments))
-        for version, expected_ms in [(camera["map"]["number"], 0.0), (late["map"]["number"], 4.0)]:
+        for version, expected_ms in [(camera["map"]["id"], 0.0), (late["map"]["id"], 4.0)]:
             timing = self.client.get(
-                f"/api/recordings/{camera['id']}/timing", params={"version": version, "t_ref": moments[1]}
+                f"/api/recordings/{camera['id']}/timing", params={"map_id": version, "t_ref": moments[1]}
             )
             self.assertAlmostEqual(timing.json()["lag_ms"], expected_ms, delta=0.05)
 

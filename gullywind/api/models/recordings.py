@@ -88,6 +88,7 @@ class MapOut(BaseModel):
     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
     """
 
+    id: UUID
     number: int
     pieces: list[list[list[float]]]
     offset_s: float
@@ -104,8 +105,9 @@ class MapOut(BaseModel):
 
 
 class VersionOut(BaseModel):
-    """One version of the map, for undo and redo."""
+    """One version of the map, for undo and redo. Numbers come again after an undo; the id never does."""
 
+    id: UUID
     number: int
     sentence: str
     pieces: list[list[list[float]]]
@@ -121,6 +123,7 @@ class JudgementOut(BaseModel):
     candidates: list[CandidateOut]
     notes: list[NoteOut]
     map_number: int
+    map_id: UUID | None
 
 
 class ProofOut(BaseModel):
@@ -166,7 +169,8 @@ class RecordingOut(BaseModel):
             media=_media(row),
             map=_map(row),
             versions=[
-                VersionOut(number=one.number, sentence=one.sentence, pieces=one.pieces) for one in row.map_versions
+                VersionOut(id=one.id, number=one.number, sentence=one.sentence, pieces=one.pieces)
+                for one in row.map_versions
             ],
             judgement=_judgement(row),
             proof=_proof(row),
@@ -208,6 +212,7 @@ def _map(row: RecordingRow) -> MapOut | None:
         return None
     time_map = row.current.to_core()
     return MapOut(
+        id=row.current.id,
         number=row.map_number,
         pieces=time_map.to_json(),
         offset_s=time_map.offset_s,
@@ -249,6 +254,7 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
         ],
         notes=[NoteOut(**one) for one in judged.notes],
         map_number=made.number if made else 0,
+        map_id=made.id if made else None,
     )
 
 

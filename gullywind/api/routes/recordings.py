@@ -125,9 +125,9 @@ def get_loupes(recording_id: UUID, context: ContextDep, session: SessionDep) -> 
 
 
 @router.get("/recordings/{recording_id}/timing")
-def get_timing(recording_id: UUID, version: int, t_ref: float, context: ContextDep, session: SessionDep) -> TimingOut:
+def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextDep, session: SessionDep) -> TimingOut:
     """The timing difference at one moment of the reference, measured anew through one version of the map."""
-    timing = measure_timing(context, session, recording_id, version, t_ref)
+    timing = measure_timing(context, session, recording_id, map_id, t_ref)
     return TimingOut(t_ref=timing.t_ref, lag_ms=timing.lag_ms, quality=timing.quality)
 
 
@@ -146,9 +146,12 @@ def get_sound(
     session: SessionDep,
     first: int = Query(description="first sample in reference time, at the reference's sample rate"),
     samples: int = Query(gt=0, le=960_000),
-    version: int | None = Query(None, description="version of the map; null: the current one"),
+    map_id: UUID | None = None,
 ) -> Response:
-    """Sound in reference time through the map, at the reference's rate: float32, channel after channel."""
-    chunk = fetch_sound(context, session, recording_id, version, first, samples)
+    """Sound in reference time through a version of the map (null: the current one), at the reference's rate.
+
+    float32, channel after channel.
+    """
+    chunk = fetch_sound(context, session, recording_id, map_id, first, samples)
     headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": "private, max-age=600"}
     return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)

@@ -10,31 +10,31 @@ export const projectOptions = (projectId: string) =>
     queryFn: () => told(api.GET('/api/projects/{project_id}', { params: { path: { project_id: projectId } } })),
   })
 
-/** The curve changes only with a new judgement, hence the judged map's number in the key. */
-export const curveOptions = (recordingId: string, judgedMap: number | undefined) =>
+/** The curve changes only with a new judgement, hence the judged map's id in the key. */
+export const curveOptions = (recordingId: string, judgedMap: string | null | undefined) =>
   queryOptions({
-    queryKey: ['curve', recordingId, judgedMap ?? -1],
+    queryKey: ['curve', recordingId, judgedMap ?? ''],
     queryFn: () =>
       told(api.GET('/api/recordings/{recording_id}/match-curve', { params: { path: { recording_id: recordingId } } })),
     staleTime: Infinity,
   })
 
-export const loupesOptions = (recordingId: string, mapNumber: number) =>
+export const loupesOptions = (recordingId: string, mapId: string) =>
   queryOptions({
-    queryKey: ['loupes', recordingId, mapNumber],
+    queryKey: ['loupes', recordingId, mapId],
     queryFn: () =>
       told(api.GET('/api/recordings/{recording_id}/loupes', { params: { path: { recording_id: recordingId } } })),
     staleTime: Infinity,
   })
 
 /** Timing measured anew at one moment of the reference, through one version of the map. */
-export const timingOptions = (recordingId: string, version: number, tRefS: number) =>
+export const timingOptions = (recordingId: string, mapId: string, tRefS: number) =>
   queryOptions({
-    queryKey: ['timing', recordingId, version, tRefS],
+    queryKey: ['timing', recordingId, mapId, tRefS],
     queryFn: () =>
       told(
         api.GET('/api/recordings/{recording_id}/timing', {
-          params: { path: { recording_id: recordingId }, query: { t_ref: tRefS, version } },
+          params: { path: { recording_id: recordingId }, query: { t_ref: tRefS, map_id: mapId } },
         }),
       ),
     staleTime: Infinity,

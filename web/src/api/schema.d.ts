@@ -293,7 +293,9 @@ export interface paths {
         };
         /**
          * Get Sound
-         * @description Sound in reference time through the map, at the reference's rate: float32, channel after channel.
+         * @description Sound in reference time through a version of the map (null: the current one), at the reference's rate.
+         *
+         *     float32, channel after channel.
          */
         get: operations["get_sound"];
         put?: never;
@@ -605,6 +607,8 @@ export interface components {
             notes: components["schemas"]["NoteOut"][];
             /** Map Number */
             map_number: number;
+            /** Map Id */
+            map_id: string | null;
         };
         /**
          * MapOut
@@ -613,6 +617,11 @@ export interface components {
          *     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
          */
         MapOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
             /** Number */
             number: number;
             /** Pieces */
@@ -1062,9 +1071,14 @@ export interface components {
         Verdict: "agrees" | "differs" | "nothing";
         /**
          * VersionOut
-         * @description One version of the map, for undo and redo.
+         * @description One version of the map, for undo and redo. Numbers come again after an undo; the id never does.
          */
         VersionOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
             /** Number */
             number: number;
             /** Sentence */
@@ -2074,7 +2088,7 @@ export interface operations {
     get_timing: {
         parameters: {
             query: {
-                version: number;
+                map_id: string;
                 t_ref: number;
             };
             header?: never;
@@ -2196,8 +2210,7 @@ export interface operations {
                 /** @description first sample in reference time, at the reference's sample rate */
                 first: number;
                 samples: number;
-                /** @description version of the map; null: the current one */
-                version?: number | null;
+                map_id?: string | null;
             };
             header?: never;
             path: {

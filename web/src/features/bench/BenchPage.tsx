@@ -68,8 +68,8 @@ function Bench({ project, reference, recording }: { project: Project; reference:
     if (heldBack && earlier) return earlier.pieces
     return current ? moved(shifted(current.pieces, edits.pendingS), edits.drawn) : []
   }, [heldBack, earlier, current, edits.pendingS, edits.drawn])
-  const version = heldBack && earlier ? earlier.number : (current?.number ?? 0)
-  const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_number ?? 0), enabled: version > 0 })
+  const mapId = (heldBack && earlier ? earlier : current)?.id ?? ''
+  const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_id ?? ''), enabled: mapId !== '' })
   const loupes = useLoupes(moments)
   // After an edit another piece may bear the number.
   useEffect(() => choosePiece((old) => (old !== null && old >= (current?.pieces.length ?? 0) ? null : old)), [current?.pieces.length])
@@ -79,10 +79,10 @@ function Bench({ project, reference, recording }: { project: Project; reference:
   }, [unproved, recording.id])
 
   useEffect(() => {
-    const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', version: 0 }]
-    if (version) tracks.push({ recordingId: recording.id, role: 'recording', version })
+    const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]
+    if (mapId) tracks.push({ recordingId: recording.id, role: 'recording', mapId })
     player.setTracks(tracks, reference.media.sample_rate_hz ?? 48000, durationS)
-  }, [reference, recording.id, version, durationS])
+  }, [reference, recording.id, mapId, durationS])
   useEffect(() => () => player.stop(), [])
 
   const order = useMemo(
@@ -175,7 +175,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
           </Box>
           {current ? (
             <>
-              <LoupeRow reference={reference} recording={recording} pieces={pieces} stored={(heldBack ? earlier : undefined)?.pieces ?? current.pieces} mapNumber={version} loupes={loupes} edits={edits} />
+              <LoupeRow reference={reference} recording={recording} pieces={pieces} stored={(heldBack ? earlier : undefined)?.pieces ?? current.pieces} mapId={mapId} loupes={loupes} edits={edits} />
               <Trace recording={recording} pieces={pieces} before={earlier?.pieces ?? null} durationS={durationS} edits={edits} />
             </>
           ) : (

@@ -24,7 +24,7 @@ interface Props {
   /** As it is drawn, and as it is stored. */
   pieces: Pieces
   stored: Pieces
-  mapNumber: number
+  mapId: string
   centreS: number
   widthS: number
   loupes: Loupes
@@ -32,7 +32,7 @@ interface Props {
 }
 
 /** One magnified window. Its upper half drags the window, its lower half drags the sound. */
-export function Loupe({ index, title, reference, recording, pieces, stored, mapNumber, centreS, widthS, loupes, edits }: Props) {
+export function Loupe({ index, title, reference, recording, pieces, stored, mapId, centreS, widthS, loupes, edits }: Props) {
   const polarity = (recording.judgement?.polarity ?? 1) as 1 | -1
   const isHeld = loupes.held === index
   const draw = useCallback(
@@ -70,7 +70,7 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapN
     },
   })
   const rounded = Math.round(centreS * 100) / 100
-  const { data: timing, isFetching } = useQuery({ ...timingOptions(recording.id, mapNumber, rounded), enabled: mapNumber > 0 })
+  const { data: timing, isFetching } = useQuery({ ...timingOptions(recording.id, mapId, rounded), enabled: mapId !== '' })
   // What is drawn may be ahead of what was measured.
   const [was, now] = [toRecording(stored, centreS), toRecording(pieces, centreS)]
   const lagMs = timing?.lag_ms == null ? null : timing.lag_ms + (was !== null && now !== null ? (was - now) * 1000 : 0)

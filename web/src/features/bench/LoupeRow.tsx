@@ -14,7 +14,7 @@ interface Props {
   recording: Recording
   pieces: Pieces
   stored: Pieces
-  mapNumber: number
+  mapId: string
   loupes: Loupes
   edits: Edits
 }

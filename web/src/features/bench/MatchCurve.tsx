@@ -16,7 +16,7 @@ const NEAR_PX = 14
 /** How well every possible offset fits, with its rivals. */
 export function MatchCurve({ recording, edits }: { recording: Recording; edits: Edits }) {
   const judged = recording.judgement
-  const { data: curve } = useQuery({ ...curveOptions(recording.id, judged?.map_number), enabled: judged !== null })
+  const { data: curve } = useQuery({ ...curveOptions(recording.id, judged?.map_id), enabled: judged !== null })
   const candidates = judged?.candidates ?? []
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) => {

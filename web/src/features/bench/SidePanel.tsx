@@ -41,7 +41,7 @@ export const SidePanel = memo(function SidePanel({ recording, edits, piece, choo
       )}
       <PieceList recording={recording} edits={edits} piece={piece} choosePiece={choosePiece} />
       {map && (
-        <Section title={piece === null ? 'Step of the arrow keys' : 'Step of the arrow keys, for the chosen piece'}>
+        <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
           <StepChoice />
         </Section>
       )}

@@ -16,8 +16,8 @@ export const WAYS: readonly { way: Way; label: string; key: string }[] = [
 export interface Track {
   recordingId: string
   role: 'reference' | 'recording'
-  /** Version of the map; 0 for the reference. */
-  version: number
+  /** Version of the map; empty for the reference. */
+  mapId: string
 }
 
 export interface Range {
@@ -87,7 +87,7 @@ class Player {
     if (!usePlayer.getState().playing) return
     const same = before.length === tracks.length && before.every((t, i) => t.recordingId === tracks[i]!.recordingId)
     if (!same) return this.restart()
-    for (const [i, track] of tracks.entries()) if (track.version !== before[i]!.version) void this.swap(track)
+    for (const [i, track] of tracks.entries()) if (track.mapId !== before[i]!.mapId) void this.swap(track)
     this.applyWay()
   }
 
@@ -183,7 +183,7 @@ class Player {
         this.segments = this.segments.filter((s) => s.when > this.context!.currentTime - 30)
         for (const [i, track] of tracks.entries()) {
           const current = this.tracks.find((t) => t.recordingId === track.recordingId)
-          const buffer = current && current.version !== track.version ? await this.fetch(current, next, samples) : buffers[i]!
+          const buffer = current && current.mapId !== track.mapId ? await this.fetch(current, next, samples) : buffers[i]!
           this.schedule(track, buffer, when)
         }
         next += samples
@@ -212,7 +212,7 @@ class Player {
         return { buffer, when: segment.when + skip / this.rate }
       })
     const parts = await Promise.all(jobs)
-    if (run !== this.run || this.tracks.find((t) => t.recordingId === track.recordingId)?.version !== track.version) return
+    if (run !== this.run || this.tracks.find((t) => t.recordingId === track.recordingId)?.mapId !== track.mapId) return
     const from = Math.max(at, Math.ceil((context.currentTime + 0.01) * this.rate) / this.rate)
     for (const voice of this.voices.get(track.recordingId) ?? []) if (voice.end > from) voice.source.stop(from)
     for (const { buffer, when } of parts) {
@@ -222,8 +222,8 @@ class Player {
   }
 
   private async fetch(track: Track, first: number, samples: number): Promise<AudioBuffer> {
-    const version = track.role === 'reference' ? '' : `&version=${track.version}`
-    const answer = await fetch(`/api/recordings/${track.recordingId}/sound?first=${first}&samples=${samples}${version}`)
+    const map = track.role === 'reference' ? '' : `&map_id=${track.mapId}`
+    const answer = await fetch(`/api/recordings/${track.recordingId}/sound?first=${first}&samples=${samples}${map}`)
     if (!answer.ok) {
       const problem = (await answer.json().catch(() => null)) as { detail?: string } | null
       throw new Error(problem?.detail ?? 'The sound could not be fetched.')

@@ -86,8 +86,8 @@ function Table({ project }: { project: Project }) {
     if (!reference || reference.media.state !== 'ready') return []
     const placed = others.filter((one) => one.status === 'placed').slice(0, MOST_HEARD)
     return [
-      { recordingId: reference.id, role: 'reference', version: 0 },
-      ...placed.map((one): Track => ({ recordingId: one.id, role: 'recording', version: one.map?.number ?? 0 })),
+      { recordingId: reference.id, role: 'reference', mapId: '' },
+      ...placed.map((one): Track => ({ recordingId: one.id, role: 'recording', mapId: one.map?.id ?? '' })),
     ]
   }, [reference, others])
   useEffect(() => {
