@@ -104,7 +104,9 @@ def clock_figures(row: RecordingRow) -> str:
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return f"{(time_map.rate - 1) * 100:+.3f} %".replace("-", "−")
     error = row.alignment.ppm_error if row.alignment and row.is_as_judged else None
-    figures = f"{time_map.clock_ppm:+.2f}" + (f" ± {error:.2f}" if error is not None else "")
+    figures = f"{time_map.clock_ppm:+.2f}" + (
+        f" ± {max(error, 0.001):.{2 if error >= 0.1 else 3}f}" if error is not None else ""
+    )
     return f"{figures} ppm".replace("-", "−")
 
 

@@ -1,8 +1,9 @@
 """Places one recording against the reference: search, verify at full rate, fit the clock, judge, prove. Times in s."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from gullywind.core.correlate import WindowLag
 from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.judge import MOST_CANDIDATES, judge, judge_pieces, unplaced
@@ -84,6 +85,8 @@ def align_recording(
         if not one.silent and not ref.silent
     ]
     checkpoint(0.4)
+    watched = _Watched(map_all, checkpoint)
+    map_all, checkpoint = watched.map_all, watched.report
     alignment = _place(searched, notes, map_all, checkpoint)
     # Where the sound agrees as it is, another speed is no question, however many places agree.
     proved = alignment.support is not None and alignment.support.chance_nats >= STRONG_NATS
@@ -91,6 +94,24 @@ def align_recording(
         alignment = _at_other_speeds(reference, recording, notes, map_all, checkpoint) or alignment
     checkpoint(0.95)
     return alignment
+
+
+class _Watched:
+    """Progress that can be stopped between any two windows: long files have many, and each stage few reports."""
+
+    def __init__(self, map_all: MapAll, checkpoint: Checkpoint) -> None:
+        self._map_all, self._checkpoint, self._done = map_all, checkpoint, 0.4
+
+    def report(self, fraction_done: float) -> None:
+        self._done = max(self._done, fraction_done)
+        self._checkpoint(self._done)
+
+    def map_all(
+        self, measure: Callable[[float], WindowLag | None], centres_s: Iterable[float]
+    ) -> Iterator[WindowLag | None]:
+        for lag in self._map_all(measure, centres_s):
+            self._checkpoint(self._done)
+            yield lag
 
 
 def _place(
@@ -109,11 +130,13 @@ def _place(
     judged = judge(refined, verified, notes, shown)
     heard = {(ref.view, rec.view): (ref, rec) for _, ref, rec in searched}
     best = refined[0].verified
+    checkpoint(0.9)
     judged = judge_pieces(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
     judged = replace(judged, channels=(best.reference.channels, best.recording.channels))
     if judged.time_map is None:
         return judged
     window_s = fine_window_s(best.support.quality)
+    checkpoint(0.93)
     proof = prove(best.reference, best.recording, judged.time_map, window_s=window_s, map_all=map_all)
     return replace(judged, residual=proof.residual, trace=proof.windows, window_s=window_s)
 

@@ -171,6 +171,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
               heldBack={heldBack && earlier !== undefined}
               piece={piece}
               choosePiece={choosePiece}
+              loupes={loupes}
             />
           </Box>
           {current ? (

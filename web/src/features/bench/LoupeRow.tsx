@@ -45,7 +45,7 @@ export const LoupeRow = memo(function LoupeRow({ loupes, ...rest }: Props) {
         ))}
         <Text truncate>
           {loupes.held === null
-            ? 'wide — drag the upper half to look elsewhere, the lower half to move the recording'
+            ? 'wide — drag the upper half or its ring on the axis to look elsewhere, the lower half to move the recording'
             : `wide — the ${TITLES[loupes.held]} is held: drag the lower half elsewhere, and the clock follows`}
         </Text>
       </Flex>

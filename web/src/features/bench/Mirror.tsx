@@ -8,15 +8,20 @@ import { usePlayhead } from '../listening/usePlayhead'
 import { pieceAt, type Move } from './geometry/moves'
 import { panned, timeAt, xOf, zoomed, type Viewport } from './geometry/viewport'
 import { drawAxis } from './layers/axis'
+import { drawLenses } from './layers/lenses'
 import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
 import { useDrag, type Drag } from './useDrag'
+import type { Loupes } from './useLoupes'
 
 const AXIS_PX = 20
 export const MIRROR_PX = 232
 const ZOOM_PER_WHEEL = 1.0018
 /** An edge of a piece is taken hold of from this far. */
 const EDGE_PX = 6
+/** The loupes' marks on the axis, and from how far they are taken hold of. */
+const LENS_Y = 13
+const LENS_PX = 7
 
 interface Props {
   reference: Recording
@@ -32,9 +37,10 @@ interface Props {
   /** The piece that slides, null: the whole recording moves. */
   piece: number | null
   choosePiece: (index: number | null) => void
+  loupes: Loupes
 }
 
-export function Mirror({ reference, recording, pieces, view, setView, coarsest, selection, setSelection, edits, heldBack, piece, choosePiece }: Props) {
+export function Mirror({ reference, recording, pieces, view, setView, coarsest, selection, setSelection, edits, heldBack, piece, choosePiece, loupes }: Props) {
   const head = useRef<HTMLDivElement>(null)
   const viewRef = useRef(view)
   viewRef.current = view
@@ -60,8 +66,9 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         polarity,
         selected: piece,
       })
+      drawLenses(ctx, { view, atY: LENS_Y, centresS: loupes.centresS, held: loupes.held, color: color('ink'), sheet: color('sheet') })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity, piece],
+    [view, selection, reference.media, recording.media, pieces, polarity, piece, loupes],
   )
   const canvas = useCanvas(draw)
 
@@ -93,6 +100,7 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
 
   const base = useRef<Viewport | null>(null)
   const grip = useRef<ReturnType<typeof pieceAt>>(null)
+  const lens = useRef(-1)
   const [onEdge, setOnEdge] = useState(false)
   const kind = (drag: Drag): 'select' | 'pan' | 'move' =>
     drag.startY < AXIS_PX ? 'select' : drag.startY < AXIS_PX + (MIRROR_PX - AXIS_PX) / 2 ? 'pan' : 'move'
@@ -107,9 +115,11 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
       if (!base.current) {
         base.current = view
         grip.current = pieceAt(pieces, timeAt(view, d.startX), EDGE_PX * view.secondsPerPx)
+        lens.current = d.startY < AXIS_PX ? lensAt(d.startX) : -1
       }
       const from = base.current
-      if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
+      if (lens.current >= 0) loupes.look(lens.current, timeAt(from, d.startX + d.byX))
+      else if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
       else if (kind(d) === 'move') edits.preview(moveOf(d, from))
       else {
         const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
@@ -127,10 +137,13 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
     },
   })
 
+  const lensAt = (x: number): number => loupes.centresS.findIndex((one) => Math.abs(xOf(view, one) - x) <= LENS_PX)
   const hover = (event: PointerEvent<HTMLCanvasElement>): void => {
     const box = event.currentTarget.getBoundingClientRect()
     const low = event.clientY - box.top > AXIS_PX + (MIRROR_PX - AXIS_PX) / 2
-    setOnEdge(low && Boolean(pieceAt(pieces, timeAt(view, event.clientX - box.left), EDGE_PX * view.secondsPerPx)?.edge))
+    const x = event.clientX - box.left
+    const edge = low && Boolean(pieceAt(pieces, timeAt(view, x), EDGE_PX * view.secondsPerPx)?.edge)
+    setOnEdge(edge || (event.clientY - box.top < AXIS_PX && lensAt(x) >= 0))
   }
 
   const follow = useCallback(
