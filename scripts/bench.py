@@ -1,10 +1,9 @@
 """Measure the program itself: speed as ratios within one run, memory, precision. Prints one table.
 
-Run: make bench   (all), or python -m scripts.bench batch pair memory precision render sound frames
+Run: make bench   (all), or python -m scripts.bench batch pair memory precision render sound frames drag
 """
 
 import json
-import os
 import resource
 import subprocess
 import sys
@@ -24,15 +23,13 @@ from material.arrays import ArraySound
 from material.devices import SoundPath, clocked, encode, heard
 from material.music import piece
 from material.speech import talk
+from scripts.bench_interface import bench_drag, bench_frames, bench_sound
+from scripts.figures import line
 
 ROOT = Path(__file__).resolve().parent.parent
 PROGRAM = ROOT / ".venv" / "bin" / "gullywind"
 RATE_HZ = 48000
 HANN = np.hanning(2048).astype(np.float32)
-
-
-def line(name: str, value: str, goal: str) -> None:
-    print(f"{name:58s} {value:>34s}   goal {goal}", flush=True)
 
 
 def program(*arguments: object) -> float:
@@ -257,73 +254,16 @@ def bench_render(folder: Path) -> None:
     delay_s = float(((rendered - wanted)[inside] * slope).sum() / (slope**2).sum())
     residual_db = 10 * np.log10(np.mean((rendered - wanted)[inside] ** 2) / np.mean(wanted[inside] ** 2))
     line("rendering at 38 ppm: residual delay; residual", f"{abs(delay_s) * 1e6:.5f} µs; {residual_db:.0f} dB", "1 µs")
+    levels_db = []
+    for hz in np.append(np.geomspace(50, 20000, 24), 19500):
+        tone = ArraySound(np.sin(2 * np.pi * hz * times[: 4 * RATE_HZ]), RATE_HZ)
+        heard_ = render(tone, TimeMap.placement(0.1234567, 1.0000381, 4.0), sample_rate_hz=RATE_HZ, samples=3 * RATE_HZ)
+        levels_db.append(20 * np.log10(np.std(heard_[0, RATE_HZ : 2 * RATE_HZ].astype(np.float64)) * np.sqrt(2)))
+    line("rendering at 38 ppm: flat to 20 kHz", f"within {np.abs(levels_db).max():.5f} dB", "0.01 dB")
     sound = ArraySound(rng.standard_normal((2, 120 * RATE_HZ)) * 0.1, RATE_HZ)
     start = time.perf_counter()
     render(sound, placed, sample_rate_hz=RATE_HZ, samples=120 * RATE_HZ)
     line("rendering, stereo, one thread", f"{120 / (time.perf_counter() - start):.0f} times real time", "")
-
-
-def bench_sound(folder: Path) -> None:
-    """Chunks of 4 s from a running server; needs a demo that is being served and placed."""
-    import urllib.request
-
-    base = f"http://127.0.0.1:{os.environ.get('GULLYWIND_PORT', '8470')}/api"
-
-    def get(path: str) -> bytes:
-        with urllib.request.urlopen(base + path) as answer:
-            return bytes(answer.read())
-
-    try:
-        project = json.loads(get(f"/projects/{json.loads(get('/projects'))[0]['id']}"))
-    except OSError:
-        line("chunk of 4 s from the server, warm", "not measured: no server runs", "50 ms at p95")
-        return
-    times: list[float] = []
-    for recording in [one for one in project["recordings"] if one["map"]]:
-        for i in range(30):
-            start = time.perf_counter()
-            first = (30 + i) * 4 * RATE_HZ % (200 * RATE_HZ)
-            get(f"/recordings/{recording['id']}/sound?first={first}&samples={4 * RATE_HZ}")
-            if i >= 3:
-                times.append(time.perf_counter() - start)
-    line(
-        "chunk of 4 s from the server, warm", f"{np.percentile(times, 95) * 1e3:.1f} ms at the 95th percentile", "50 ms"
-    )
-
-
-def bench_frames(folder: Path) -> None:
-    """Frame times of the mirror while zooming and panning; needs a demo that is being served and placed."""
-    from scripts.browser import chromium, new_page
-
-    base = f"http://127.0.0.1:{os.environ.get('GULLYWIND_PORT', '8470')}"
-    with chromium() as browser:
-        page = new_page(browser)
-        try:
-            page.goto(base)
-        except Exception as error:
-            line("zoom and pan of the mirror", f"not measured: {type(error).__name__}", "60 a second")
-            return
-        page.get_by_text("The miller's talk").click()
-        page.get_by_role("link", name="Pocket recorder").click()
-        page.get_by_test_id("loupe").nth(2).wait_for()
-        box = page.get_by_test_id("mirror").bounding_box()
-        assert box
-        page.mouse.move(box["x"] + 480, box["y"] + 60)
-        page.evaluate(
-            """() => { window.frames_ = []; let last = performance.now()
-              const tick = (now) => { window.frames_.push(now - last); last = now; requestAnimationFrame(tick) }
-              requestAnimationFrame(tick) }"""
-        )
-        for k in range(240):
-            page.mouse.wheel(0, -90 if k % 120 < 60 else 90)
-            if k % 3 == 0:
-                page.mouse.wheel(60 if k % 6 else -60, 0)
-        times = np.array(page.evaluate("window.frames_"))[3:]
-        line(
-            "mirror: frame times while zooming and panning",
-            f"median {np.median(times):.1f}, worst {times.max():.1f} ms",
-            "16.7, worst 50",
-        )
 
 
 BENCHES: dict[str, Callable[[Path], None]] = {
@@ -334,6 +274,7 @@ BENCHES: dict[str, Callable[[Path], None]] = {
     "render": bench_render,
     "sound": bench_sound,
     "frames": bench_frames,
+    "drag": bench_drag,
 }
 
 

@@ -2,6 +2,7 @@
 
 import asyncio
 import logging
+import os
 import time
 
 import procrastinate
@@ -58,6 +59,8 @@ def main() -> None:
     # Its pool tells of every attempt; one sentence is enough.
     logging.getLogger("psycopg.pool").setLevel(logging.CRITICAL)
     settings = Settings.from_environment()
+    # A person who listens comes before work that is measured or written.
+    os.nice(5)
     while True:
         try:
             asyncio.run(work(settings))

@@ -49,8 +49,11 @@ export const usePlayer = create<PlayerState>(() => ({
 
 const CHUNK_S = 2
 const AHEAD_S = 5
-/** Time to fetch the first chunks before the clock starts, and to swap a track while playing. */
+/** Time to fetch the first chunks before the clock starts. */
 const LEAD_S = 0.06
+/** A changed track is swapped in from this much ahead, beginning with a short stretch. */
+const SWAP_S = 0.08
+const HEAD_S = 0.4
 
 interface Segment {
   when: number
@@ -203,21 +206,31 @@ class Player {
     const run = this.run
     const context = this.context
     if (!context) return
-    const at = Math.ceil((context.currentTime + 0.12) * this.rate) / this.rate
-    const jobs = this.segments
-      .filter((s) => s.when + s.samples / this.rate > at)
-      .map(async (segment) => {
-        const skip = Math.max(0, Math.round((at - segment.when) * this.rate))
-        const buffer = await this.fetch(track, segment.first + skip, segment.samples - skip)
-        return { buffer, when: segment.when + skip / this.rate }
-      })
-    const parts = await Promise.all(jobs)
-    if (run !== this.run || this.tracks.find((t) => t.recordingId === track.recordingId)?.mapId !== track.mapId) return
-    const from = Math.max(at, Math.ceil((context.currentTime + 0.01) * this.rate) / this.rate)
-    for (const voice of this.voices.get(track.recordingId) ?? []) if (voice.end > from) voice.source.stop(from)
-    for (const { buffer, when } of parts) {
-      const late = Math.max(0, Math.round((from - when) * this.rate))
-      if (late < buffer.length) this.schedule(track, buffer, when + late / this.rate, late)
+    const at = Math.ceil((context.currentTime + SWAP_S) * this.rate) / this.rate
+    const owed = this.segments.flatMap((segment) => {
+      const skip = Math.max(0, Math.round((at - segment.when) * this.rate))
+      const samples = segment.samples - skip
+      return samples > 0 ? [{ first: segment.first + skip, samples, when: segment.when + skip / this.rate }] : []
+    })
+    if (!owed.length) return
+    // What is heard next comes first and short; the rest follows while it sounds.
+    const head = Math.min(owed[0]!.samples, Math.round(HEAD_S * this.rate))
+    const { first, samples, when } = owed[0]!
+    const parts = [
+      { first, samples: head, when },
+      ...(samples > head ? [{ first: first + head, samples: samples - head, when: when + head / this.rate }] : []),
+      ...owed.slice(1),
+    ]
+    const current = (): boolean => run === this.run && this.tracks.find((t) => t.recordingId === track.recordingId)?.mapId === track.mapId
+    let stopped = false
+    for (const part of parts) {
+      const buffer = await this.fetch(track, part.first, part.samples)
+      if (!current()) return
+      const from = Math.max(part.when, Math.ceil((context.currentTime + 0.01) * this.rate) / this.rate)
+      if (!stopped) for (const voice of this.voices.get(track.recordingId) ?? []) if (voice.end > from) voice.source.stop(from)
+      stopped = true
+      const late = Math.max(0, Math.round((from - part.when) * this.rate))
+      if (late < buffer.length) this.schedule(track, buffer, part.when + late / this.rate, late)
     }
   }
 
