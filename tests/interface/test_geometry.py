@@ -1,14 +1,26 @@
 """The interface's pure modules, evaluated in the page."""
 
+import re
 import subprocess
 import tempfile
 import unittest
 from pathlib import Path
+from urllib.parse import quote
+
+import numpy as np
 
 from scripts.browser import chromium, new_page
 
 WEB = Path(__file__).resolve().parent.parent.parent / "web"
-MODULES = ["features/bench/geometry/viewport", "features/bench/geometry/timeMap", "ui/times"]
+BENCH = "features/bench"
+MODULES = [
+    f"{BENCH}/geometry/viewport",
+    f"{BENCH}/geometry/timeMap",
+    f"{BENCH}/geometry/moves",
+    f"{BENCH}/geometry/rate",
+    f"{BENCH}/layers/trace",
+    "ui/times",
+]
 
 
 class GeometryTest(unittest.TestCase):
@@ -29,7 +41,14 @@ class GeometryTest(unittest.TestCase):
         ]
         compiler = WEB / "node_modules" / ".bin" / "tsc"
         subprocess.run([str(compiler), *options, *files], cwd=WEB, check=False, capture_output=True)
-        cls.sources = {module.rsplit("/", 1)[-1]: (folder / f"{module}.js").read_text() for module in MODULES}
+        cls.sources = {}
+        for module in MODULES:
+            name, text = module.rsplit("/", 1)[-1], (folder / f"{module}.js").read_text()
+            # A module from a data address finds no neighbours: those that came before are put in their place.
+            for earlier, source in cls.sources.items():
+                address = "data:text/javascript," + quote(source)
+                text = re.sub(rf"from '\.[./a-z]*/{earlier}'", lambda _, to=address: f"from '{to}'", text)
+            cls.sources[name] = text
         cls.page = new_page(cls.enterClassContext(chromium()))
         cls.page.evaluate(
             """async (sources) => {
@@ -42,7 +61,7 @@ class GeometryTest(unittest.TestCase):
 
     def run_js(self, expression: str, **values: object):
         names = ", ".join(values)
-        body = f"const {{ viewport, timeMap, times }} = window.mods; return {expression}"
+        body = f"const {{ viewport, timeMap, moves, rate, trace, times }} = window.mods; return {expression}"
         return self.page.evaluate(f"({{{names}}}) => {{ {body} }}", values)
 
     def test_a_scale_has_its_inverse(self):
@@ -77,6 +96,66 @@ class GeometryTest(unittest.TestCase):
 
     def test_shifting_moves_reference_times_only(self):
         self.assertEqual(self.run_js("timeMap.shifted([[[1, 0], [2, 1]]], 0.5)"), [[[1.5, 0], [2.5, 1]]])
+
+    def test_drags_are_drawn_as_the_server_will_answer(self):
+        pieces = [[[10, 0], [50, 40]], [[52, 40], [90, 78]]]
+        for move, expected in [
+            ({"kind": "shift", "byS": 1.5}, [[[11.5, 0], [51.5, 40]], [[53.5, 40], [91.5, 78]]]),
+            ({"kind": "slide", "index": 1, "byS": -1}, [[[10, 0], [50, 40]], [[51, 40], [89, 78]]]),
+            ({"kind": "stretch", "holdS": 10, "atS": 30, "byS": 2}, [[[10, 0], [54, 40]], [[56.2, 40], [98, 78]]]),
+            (
+                {"kind": "trim", "index": 0, "edge": "start", "tRefS": 12},
+                [[[12, 2], [50, 40]], [[52, 40], [90, 78]]],
+            ),
+            ({"kind": "trim", "index": 1, "edge": "end", "tRefS": 80}, [[[10, 0], [50, 40]], [[52, 40], [80, 68]]]),
+        ]:
+            with self.subTest(move=move):
+                drawn = self.run_js("moves.moved(pieces, move)", pieces=pieces, move=move)
+                for knots, wanted in zip(drawn, expected, strict=True):
+                    np.testing.assert_allclose(knots, wanted, atol=1e-9)
+        self.assertEqual(self.run_js("moves.moved(pieces, null)", pieces=pieces), pieces)
+
+    def test_a_pointer_finds_the_piece_or_its_edge(self):
+        pieces = [[[10, 0], [50, 40]], [[52, 40], [90, 78]]]
+        for at, expected in [
+            (30, {"index": 0, "edge": None}),
+            (10.3, {"index": 0, "edge": "start"}),
+            (9.8, {"index": 0, "edge": "start"}),
+            (50.4, {"index": 0, "edge": "end"}),
+            (51.8, {"index": 1, "edge": "start"}),
+            (51, None),
+            (95, None),
+        ]:
+            with self.subTest(at=at):
+                self.assertEqual(self.run_js("moves.pieceAt(pieces, at, 0.5)", pieces=pieces, at=at), expected)
+
+    def test_clocks_are_read_as_people_type_them(self):
+        for text, expected in [
+            ("38.1", 1.0000381),
+            ("−2,5 ppm", 0.9999975),
+            ("+12", 1.000012),
+            ("24/25", 0.96),
+            ("1000 : 1001", 1000 / 1001),
+            ("95.9 %", 0.959),
+            ("fast", None),
+            ("1/0", None),
+            ("", None),
+        ]:
+            with self.subTest(text=text):
+                found = self.run_js("rate.rateFrom(text)", text=text)
+                self.assertEqual(found is None, expected is None)
+                if expected is not None:
+                    self.assertAlmostEqual(found, expected, delta=1e-12)
+
+    def test_the_trace_scales_to_what_agrees(self):
+        dots = [{"tRefS": i, "lagMs": 0.03, "quality": 20, "verdict": "agrees"} for i in range(9)]
+        stray = {"tRefS": 9, "lagMs": 70, "quality": 9, "verdict": "differs"}
+        flat = [[{"tRefS": 0, "ms": 0}]]
+        self.assertEqual(self.run_js("trace.scaleFor(dots, lines)", dots=[*dots, stray], lines=flat), 0.05)
+        self.assertEqual(self.run_js("trace.scaleFor(dots, lines)", dots=[stray] * 5, lines=flat), 100)
+        step = [[{"tRefS": 0, "ms": 0}], [{"tRefS": 1, "ms": -1700}]]
+        self.assertEqual(self.run_js("trace.scaleFor(dots, lines)", dots=dots, lines=step), 5000)
+        self.assertAlmostEqual(self.run_js("trace.msAt(12, 124, 5)"), 5.0, delta=1e-9)
 
     def test_times_are_written_for_people(self):
         for expression, text in [
