@@ -1,5 +1,6 @@
 """Place files against a reference file, several at once, on all cores: the command line's work."""
 
+import importlib
 import multiprocessing
 import os
 import tempfile
@@ -84,6 +85,8 @@ def _place_single(path: Path, recording: Path, spools: Path, output: Path | None
     """One pair: both are heard at once, then the windows share the cores."""
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         waiting = pool.submit(_open_reference, path, spools / "reference", report)
+        # The proof will render; what that needs is imported while the files are heard.
+        pool.submit(importlib.import_module, "gullywind.core.warp")
 
         def reference() -> Reference | None:
             try:
@@ -110,6 +113,8 @@ def _place_in_processes(
     Processes, because two threads that make many short numpy calls took longer than one alone (8.1 s against 5.5 s for
     eight pairs); forked ones, because they have the reference's features without copying them.
     """
+    # The renderer compiles on import: once here instead of once in each child.
+    importlib.import_module("gullywind.core.warp")
     context = multiprocessing.get_context("fork")
     told = context.SimpleQueue()
 

@@ -1,6 +1,6 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
-from gullywind.core.notes import break_notes
+from gullywind.core.notes import UNHEARD_MS, break_notes, left_over_words
 from gullywind.core.speed import MOST_CLOCK
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import clock_time
@@ -10,10 +10,6 @@ SPEED_CODES = ("rate-mislabelled", "speed-changed")
 MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
 #: A rival with this share of the best one's score is worth naming.
 CLOSE_SCORE = 0.6
-#: Below this nobody hears it, and no number is shown for it.
-UNHEARD_MS = 0.1
-#: A residual is uneven where its 95th percentile is this many times its median.
-UNEVEN = 1.8
 #: Clocks nearer to the reference's are in step.
 LEAST_PPM = 0.05
 
@@ -43,13 +39,6 @@ def sentence_of(row: RecordingRow) -> str:
         return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
     sure = f"{percent(judged.confidence)}\u00a0% sure"
     return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."
-
-
-def left_over_words(median_ms: float, p95_ms: float) -> str:
-    """What is left over; where that differs much along a recording, the median alone would hide it."""
-    if p95_ms >= UNHEARD_MS and p95_ms > UNEVEN * median_ms:
-        return f"{short_time(median_ms)} left over, up to {short_time(p95_ms)}"
-    return f"{short_time(median_ms)} left over"
 
 
 def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
@@ -139,13 +128,6 @@ def percent(confidence: float) -> str:
     """A probability in per cent; nothing is ever wholly sure."""
     # No line is to break between the two.
     return "over\u00a099.9" if confidence > 0.999 else f"{confidence * 100:.1f}"
-
-
-def short_time(value_ms: float) -> str:
-    """A small time in the unit that reads best."""
-    if value_ms < 0.0001:
-        return "< 0.1 µs"
-    return f"{value_ms * 1e3:.1f} µs" if value_ms < 0.01 else f"{value_ms:.2f} ms"
 
 
 def _seconds(value_s: float) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 
 from gullywind.actions.place_files import PlaceRequest, place_files
 from gullywind.core.evidence import Status
+from gullywind.core.notes import left_over_words
 from gullywind.formats.result_json import RecordingResult, result_json
 
 
@@ -72,7 +73,9 @@ def sentence(result: RecordingResult) -> str:
         return f"failed. {notes}"
     sure = f"{judged.confidence * 100:.1f} % sure"
     if judged.status is Status.PLACED and judged.time_map:
-        return f"starts at {judged.time_map.offset_s:.6f} s, {sure}. {notes}".rstrip()
+        residual = judged.residual
+        left = f", {left_over_words(residual.median_ms, residual.p95_ms)}" if residual else ""
+        return f"starts at {judged.time_map.offset_s:.6f} s, {sure}{left}. {notes}".rstrip()
     if judged.status is Status.UNSURE:
         places = ", ".join(f"{c.offset_s:.3f} s ({c.score:.2f})" for c in judged.candidates)
         return f"unsure, a person must choose: {places}. {notes}".rstrip()

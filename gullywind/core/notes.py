@@ -14,6 +14,10 @@ from gullywind.core.verify import Verified
 SHORT_OVERLAP_S = 3.0
 #: Neighbours that meet within this were cut, not broken.
 LEAST_JUMP_S = 0.001
+#: Below this nobody hears it, and no number is shown for it.
+UNHEARD_MS = 0.1
+#: A residual is uneven where its 95th percentile is this many times its median.
+UNEVEN = 1.8
 
 
 def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
@@ -43,7 +47,7 @@ def drift_notes(time_map: TimeMap, speed: float) -> list[Note]:
     ppm = (time_map.rate / speed - 1) * 1e6
     slid_ms = abs(ppm) * 1e-3 * sum(piece.end_exclusive[0] - piece.start[0] for piece in time_map.pieces)
     bent = [bent_words(piece, speed) for piece in time_map.pieces if len(piece.knots) > 2]
-    if not bent and (slid_ms < 0.1 or abs(ppm) < 0.05):
+    if not bent and (slid_ms < UNHEARD_MS or abs(ppm) < 0.05):
         return []
     way = "fast" if ppm > 0 else "slow"
     told = f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length."
@@ -79,3 +83,17 @@ def joint_words(before: Piece, after: Piece) -> str:
 
 def _ms(value_ms: float) -> str:
     return f"{value_ms:.0f} ms" if value_ms >= 10 else f"{value_ms:.1f} ms"
+
+
+def left_over_words(median_ms: float, p95_ms: float) -> str:
+    """What is left over; where that differs much along a recording, the median alone would hide it."""
+    if p95_ms >= UNHEARD_MS and p95_ms > UNEVEN * median_ms:
+        return f"{short_time(median_ms)} left over, up to {short_time(p95_ms)}"
+    return f"{short_time(median_ms)} left over"
+
+
+def short_time(value_ms: float) -> str:
+    """A small time in the unit that reads best."""
+    if value_ms < 0.0001:
+        return "< 0.1 µs"
+    return f"{value_ms * 1e3:.1f} µs" if value_ms < 0.01 else f"{value_ms:.2f} ms"

@@ -90,6 +90,29 @@ class AlignTest(unittest.TestCase):
         np.testing.assert_array_equal(rendered[RATE_HZ * 20 : RATE_HZ * 45], original)
         self.assertFalse(rendered[: RATE_HZ * 20].any())
 
+    def test_a_drifting_recording_that_paused_comes_out_in_step(self):
+        taken = clocked(self.event, 3.0, 1.00006, 50.0)
+        paused = np.concatenate([taken[: 22 * RATE_HZ], taken[int(23.25 * RATE_HZ) :]])
+        phone, out = self.write("phone.wav", wav_bytes(paused)), self.folder / "paused"
+        status, told, _ = run("align", self.reference, phone, "--render", out, "--json", self.folder / "paused.json")
+        self.assertEqual(status, 0)
+        self.assertIn("left over. Runs 60.0 ppm fast", told)
+        one = json.loads((self.folder / "paused.json").read_text())["recordings"][0]
+        self.assertEqual([note["code"] for note in one["notes"]], ["clock-drift", "break"])
+        (first, second), residual = one["pieces"], one["residual_ms"]
+        self.assertAlmostEqual(second[0][0] - first[1][0], 1.25 / 1.00006, delta=1e-5)
+        self.assertAlmostEqual(first[1][1], 22.0, delta=0.3)
+        # What the residual says holds for the file that was written.
+        rendered, _ = soundfile.read(out / "phone.wav")
+        for at_s in (6.0, 15.0, 30.0, 48.0):
+            span = slice(int(at_s * RATE_HZ), int((at_s + 2) * RATE_HZ))
+            error = rendered[span] - self.event[span]
+            slope = np.gradient(self.event[span], 1 / RATE_HZ)
+            late_ms = -float((error * slope).sum() / (slope**2).sum()) * 1e3
+            self.assertLess(abs(late_ms), max(residual["p95"] * 3, 0.001))
+        self.assertLess(residual["p95"], 0.005)
+        self.assertGreaterEqual(residual["windows"], 6)
+
     def test_a_bad_file_never_stops_the_others(self):
         good = self.write("good one é.wav", wav_bytes(self.event[: RATE_HZ * 20]))
         bad = self.write("bad.mp4", b"\x00\x01garbage" * 500)

@@ -7,8 +7,8 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
-from gullywind.actions.words import clock_figures, clock_label, facts_line, percent, sentence_of, short_time
-from gullywind.core.notes import joint_words
+from gullywind.actions.words import clock_figures, clock_label, facts_line, percent, sentence_of
+from gullywind.core.notes import joint_words, short_time
 from gullywind.core.stretch import pitch_reason
 from gullywind.core.time_map import Gaps, Pitch
 from gullywind.core.verify import Verdict, verdict_of
