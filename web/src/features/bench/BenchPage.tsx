@@ -28,7 +28,7 @@ export function BenchPage({ projectId, recordingId }: { projectId: string; recor
   const recording = project?.recordings.find((one) => one.id === recordingId)
   const reference = project?.recordings.find((one) => one.id === project.reference_id)
   if (project && recording && reference && recording.media.state === 'ready' && reference.media.state === 'ready')
-    return <Bench project={project} reference={reference} recording={recording} />
+    return <Bench key={recording.id} project={project} reference={reference} recording={recording} />
   return (
     <Flex direction="column" h="100%">
       <TopBar left={<Crumb to={`/projects/${projectId}`}>{project?.name ?? 'Project'}</Crumb>} />
