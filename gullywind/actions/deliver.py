@@ -15,6 +15,7 @@ from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
 from gullywind.core.errors import InputError, NotFoundError, StorageError
 from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.formats.file_names import numbered
 from gullywind.formats.wav import SampleForm
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
@@ -82,13 +83,8 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
     folder = context.media.deliveries() / str(work_id)
     folder.mkdir(exist_ok=True)
     written: list[Path] = []
-    taken: set[str] = set()
-    for i, (stem, content_hash, time_map) in enumerate(items):
-        name, count = stem, 1
-        while name.casefold() in taken:
-            count += 1
-            name = f"{stem}-{count}"
-        taken.add(name.casefold())
+    names = numbered([stem for stem, _, _ in items])
+    for i, (name, (_, content_hash, time_map)) in enumerate(zip(names, items, strict=True)):
         sound, facts = open_stored(context.media, content_hash)
         try:
             path = folder / f"{name}.wav"

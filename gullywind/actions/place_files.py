@@ -16,6 +16,7 @@ from gullywind.core.evidence import Note
 from gullywind.core.facts import MediaFacts
 from gullywind.core.units import Checkpoint
 from gullywind.core.windows import MapAll
+from gullywind.formats.file_names import numbered
 from gullywind.formats.media import Sound, open_media
 from gullywind.formats.result_json import RecordingResult
 
@@ -207,16 +208,7 @@ def _part(report: Report, path: Path, low: float, high: float) -> Checkpoint:
 
 
 def _output_names(request: PlaceRequest) -> list[Path | None]:
-    """`STEM.wav`; where two share a stem, the later ones become `STEM-2.wav` and so on, in the order given."""
+    """`STEM.wav` in the folder for rendering, numbered in the order given."""
     if request.render_dir is None:
         return [None] * len(request.recordings)
-    taken: set[str] = set()
-    names: list[Path | None] = []
-    for path in request.recordings:
-        name, count = path.stem, 1
-        while name.casefold() in taken:
-            count += 1
-            name = f"{path.stem}-{count}"
-        taken.add(name.casefold())
-        names.append(request.render_dir / f"{name}.wav")
-    return names
+    return [request.render_dir / f"{name}.wav" for name in numbered([path.stem for path in request.recordings])]

@@ -38,6 +38,15 @@ class BreaksTest(unittest.TestCase):
         self.assertEqual(len(result.time_map.pieces), 1)
         self.assertNotIn("break", [note.code for note in result.notes])
 
+    def test_two_talkers_at_different_distances_are_no_breaks(self):
+        # 3 m between the microphones: whoever speaks, one of the two hears it up to 9 ms later.
+        turns = (np.arange(self.event.size) // (9 * RATE_HZ)) % 2 == 0
+        first, second = np.where(turns, self.event, 0.0), np.where(turns, 0.0, self.event)
+        late = np.roll(first, int(0.004 * RATE_HZ)) + np.roll(second, -int(0.004 * RATE_HZ))
+        result = self.align(clocked(with_noise(late, 15.0, 9), 10.0, RATE, 170.0))
+        self.assertEqual(len(result.time_map.pieces), 1)
+        self.assertLess(abs(result.time_map.offset_s - 10.0), 0.005)
+
     def test_pauses_from_a_moment_to_half_a_minute(self):
         for lost_s in (0.02, 0.3, 1.7, 28.0):
             with self.subTest(lost_s=lost_s):

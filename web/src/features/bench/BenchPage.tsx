@@ -1,10 +1,11 @@
 import { Box, Button, Flex, Heading, IconButton, Text } from '@chakra-ui/react'
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { ChevronLeft, ChevronRight, Redo2, Undo2 } from 'lucide-react'
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useLocation } from 'wouter'
-import { api, told, type Project, type Recording } from '../../api/client'
+import { api, type Project, type Recording } from '../../api/client'
 import { loupesOptions, projectOptions } from '../../api/queries'
+import { usePlacing } from '../../api/usePlacing'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
@@ -193,15 +194,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
 /** Teaches what can be done with a recording that has no place. */
 function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
   const busy = project.works.find((w) => w.recording_id === recording.id && w.kind === 'place')
-  const place = useMutation({
-    mutationFn: () =>
-      told(
-        api.POST('/api/projects/{project_id}/alignments', {
-          params: { path: { project_id: project.id } },
-          body: { recording_id: recording.id },
-        }),
-      ),
-  })
+  const place = usePlacing(project.id, recording.id)
   return (
     <Flex flex="1" direction="column" align="center" justify="center" gap="3" borderWidth="1px" borderStyle="dashed" borderColor="border.emphasized">
       <Text color="fg.muted">

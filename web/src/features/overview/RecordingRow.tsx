@@ -4,6 +4,7 @@ import { MoreHorizontal } from 'lucide-react'
 import { useState, type ReactNode } from 'react'
 import { Link } from 'wouter'
 import { api, told, type Project, type Recording, type Work } from '../../api/client'
+import { usePlacing } from '../../api/usePlacing'
 import { clock } from '../../ui/times'
 import type { Viewport } from '../bench/geometry/viewport'
 import { RenameField } from './RenameField'
@@ -131,15 +132,7 @@ function Doing({ work }: { work: Work }) {
 function RowMenu({ project, recording, choose }: { project: Project; recording: Recording; choose: (id: string) => void }) {
   const path = { params: { path: { recording_id: recording.id } } }
   const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
-  const place = useMutation({
-    mutationFn: () =>
-      told(
-        api.POST('/api/projects/{project_id}/alignments', {
-          params: { path: { project_id: project.id } },
-          body: { recording_id: recording.id },
-        }),
-      ),
-  })
+  const place = usePlacing(project.id, recording.id)
   return (
     <Menu.Root>
       <Menu.Trigger asChild>
