@@ -256,10 +256,13 @@ def _cut(
     times = np.arange(low, min(high, recording.duration_s - dropped_s), CUT_STEP_S)
     if times.size < 3:
         return (low + high) / 2
-    first, second = (
+    heard = [
         local_agreement(reference, recording, t_rec / rate + offset, t_rec, window_s=CUT_WINDOW_S)
         for offset, t_rec in ((first_s, times), (second_s, times + dropped_s))
-    )
+    ]
+    # One level for both: two copies of a block must weigh the same.
+    level = float(np.median([loudness for _, loudness in heard])) + 1e-20
+    first, second = (np.clip(agreement * loudness / level, -2, 2) for agreement, loudness in heard)
     gain = np.concatenate([[0.0], np.cumsum(first - second)])
     equal = _plateau(gain)
     # Where a block was written twice both copies are right: the first is kept. Within a silence the middle is as good a

@@ -115,8 +115,8 @@ def local_agreement(
     t_rec: npt.NDArray[np.float64],
     *,
     window_s: float,
-) -> npt.NDArray[np.float64]:
-    """How well both agree at single moments, -1..1, weighted by loudness: quiet moments say little.
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """How well both agree at single moments, -1..1, and how loud the recording is there: quiet moments say little.
 
     `t_ref`, `t_rec` pair the moments, shape (moments,), s, ascending; windows of `window_s` around them are compared
     as they stand, without a search.
@@ -126,14 +126,14 @@ def local_agreement(
     ref = _segments(reference, t_ref, size, rate_hz)
     rec = _segments(recording, t_rec, size, rate_hz)
     if ref is None or rec is None:
-        return np.zeros(t_ref.size)
+        return np.zeros(t_ref.size), np.zeros(t_ref.size)
     bins_hz = np.arange(ref.shape[1]) * rate_hz / size
     speech = (bins_hz >= 150) & (bins_hz <= min(6000.0, 0.46 * rate_hz))
     ref, rec = ref[:, speech], rec[:, speech]
     cross = np.conj(ref) * rec
     agreement = (cross.real / (np.abs(cross) + 1e-20)).mean(axis=1)
     loudness = np.sqrt((np.abs(rec) ** 2).mean(axis=1))
-    return np.asarray(agreement * loudness / (np.median(loudness) + 1e-20), np.float64).clip(-2, 2)
+    return np.asarray(agreement, np.float64), np.asarray(loudness, np.float64)
 
 
 def _segments(

@@ -67,6 +67,13 @@ class BreaksTest(unittest.TestCase):
         ]
         np.testing.assert_allclose(gaps, [0.5, 2.0, 0.08], atol=2e-4)
 
+    def test_of_a_block_that_was_written_twice_the_first_copy_is_kept(self):
+        cut, block = int(80 * RATE_HZ), int(4 * RATE_HZ)
+        twice = np.concatenate([self.taken[:cut], self.taken[cut - block : cut], self.taken[cut:]])
+        before, after = self.align(twice).time_map.pieces
+        self.assertAlmostEqual(before.end_exclusive[1], 80.0, delta=0.3)
+        self.assertAlmostEqual(after.start[1] - before.end_exclusive[1], 4.0, delta=1e-3)
+
     def test_inserted_silence_is_left_out(self):
         result = self.align(self.broken((80.0, -1.2)))
         before, after = result.time_map.pieces

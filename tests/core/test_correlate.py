@@ -69,6 +69,7 @@ class CorrelateTest(unittest.TestCase):
     def test_agreement_tells_moment_by_moment_where_two_part(self):
         other = np.concatenate([EVENT[: 6 * RATE_HZ], busy(6.0, 77)])
         times = np.arange(1.0, 11.0, 0.1)
-        agreement = local_agreement(view(EVENT), view(other), times, times, window_s=0.2)
+        agreement, loudness = local_agreement(view(EVENT), view(other), times, times, window_s=0.2)
+        self.assertEqual(agreement.shape, loudness.shape)
         self.assertGreater(float(agreement[times < 5.7].mean()), 0.6)
         self.assertLess(abs(float(agreement[times > 6.3].mean())), 0.1)
