@@ -8,7 +8,7 @@ from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.judge import MOST_CANDIDATES, judge, judge_pieces, unplaced
 from gullywind.core.notes import heard_notes
-from gullywind.core.proof import prove
+from gullywind.core.proof import proof_window_s, prove
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
@@ -135,7 +135,7 @@ def _place(
     judged = replace(judged, channels=(best.reference.channels, best.recording.channels))
     if judged.time_map is None:
         return judged
-    window_s = fine_window_s(best.support.quality)
+    window_s = proof_window_s(best.support.quality)
     checkpoint(0.93)
     proof = prove(best.reference, best.recording, judged.time_map, window_s=window_s, map_all=map_all)
     return replace(judged, residual=proof.residual, trace=proof.windows, window_s=window_s)

@@ -16,8 +16,10 @@ from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
 from gullywind.core.windows import Layout, Line, MapAll, lay_windows, measure_all
 
-#: One window in 12 s, within these bounds.
-S_PER_WINDOW, WINDOWS = 12.0, (8, 120)
+#: One window in 15 s, within these bounds.
+S_PER_WINDOW, WINDOWS = 15.0, (8, 120)
+#: Windows by the quality that short ones had: in noise they must be long.
+WINDOWS_S = ((20.0, 1.4), (12.0, 2.7), (0.0, 8.0))
 #: First near the map; where little is found there, as far as a window reaches.
 NEAR_LAG_S, FAR_LAG_S = 0.02, 0.1
 #: Of windows of 2.7 s from strangers one in a hundred reaches this; what is far from the map must be clearer still.
@@ -66,6 +68,11 @@ class _Mix:
 
     def read(self, start: int, stop: int) -> Samples:
         return self._view.read(start, stop)[None, :]
+
+
+def proof_window_s(quality: float) -> float:
+    """How long windows must be, s, for a place whose short ones had this median quality."""
+    return next(window_s for least, window_s in WINDOWS_S if quality >= least)
 
 
 def prove(
