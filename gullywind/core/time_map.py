@@ -179,6 +179,14 @@ class TimeMap:
             raise InputError(f"pieces must be lists of [t_ref, t_rec], got {pieces!r}") from error
 
 
+def alike(one: TimeMap, other: TimeMap) -> bool:
+    """Whether two maps say the same, but for roundings of up to 0.1 µs."""
+    if [len(piece.knots) for piece in one.pieces] != [len(piece.knots) for piece in other.pieces]:
+        return False
+    pairs = zip(one.pieces, other.pieces, strict=True)
+    return all(np.allclose(a.knots, b.knots, rtol=0, atol=1e-7) for a, b in pairs)
+
+
 def jump_between(before: Piece, after: Piece) -> float:
     """How much later in reference time, s, the second piece lies than the first one's line would have it.
 

@@ -108,8 +108,13 @@ class MendingTest(ApiCase):
         self.assertEqual(self.client.post(path, json={"use": "none"}).json(), 1)
         self.assertEqual(self.client.post(path, json={"use": "none"}).json(), 0)
         self.assertAlmostEqual(self.again(phone)["map"]["rate"], 1.0, delta=1e-12)
+        self.assertFalse(self.again(phone)["as_judged"])
         self.assertEqual(self.client.post(path, json={"use": "measured"}).json(), 1)
-        self.assertAlmostEqual(self.again(phone)["map"]["rate"], phone["map"]["rate"], delta=1e-12)
+        restored = self.again(phone)
+        self.assertAlmostEqual(restored["map"]["rate"], phone["map"]["rate"], delta=1e-12)
+        # What was taken back is as sure as it was.
+        self.assertTrue(restored["as_judged"])
+        self.assertIn("sure", restored["sentence"])
 
     def test_a_report_carries_what_was_measured_after_the_last_edit(self):
         phone = self.phone()

@@ -11,7 +11,7 @@ from gullywind.actions.words import clock_figures, clock_label, facts_line, perc
 from gullywind.core.notes import joint_words, short_time
 from gullywind.core.stretch import pitch_reason
 from gullywind.core.time_map import Gaps, Pitch
-from gullywind.core.verify import Verdict, verdict_of
+from gullywind.core.verify import SURE_QUALITY, Verdict, verdict_of
 from gullywind.store.tables import RecordingRow
 
 #: A recording this near to a place lies there.
@@ -130,11 +130,13 @@ class ProofOut(BaseModel):
     """What is left over, measured from the sound rendered through version `map_number` of the map.
 
     `current`: that is the map as it is now. `left_over` is empty and the figures null where nothing was clear enough.
+    `in_step`: nineteen in twenty clear windows lie on the map.
     """
 
     map_number: int
     current: bool
     left_over: str
+    in_step: bool
     median_ms: float | None
     p95_ms: float | None
     windows: list[WindowOut]
@@ -153,6 +155,7 @@ class RecordingOut(BaseModel):
     map: MapOut | None
     versions: list[VersionOut]
     judgement: JudgementOut | None
+    as_judged: bool
     proof: ProofOut | None
     sentence: str
 
@@ -173,6 +176,7 @@ class RecordingOut(BaseModel):
                 for one in row.map_versions
             ],
             judgement=_judgement(row),
+            as_judged=row.is_as_judged,
             proof=_proof(row),
             sentence=sentence_of(row),
         )
@@ -268,6 +272,7 @@ def _proof(row: RecordingRow) -> ProofOut | None:
         map_number=proved.number,
         current=proved.number == row.map_number,
         left_over=short_time(residual["median_ms"]) if residual else "",
+        in_step=residual is not None and verdict_of(residual["p95_ms"], SURE_QUALITY) is Verdict.AGREES,
         median_ms=residual["median_ms"] if residual else None,
         p95_ms=residual["p95_ms"] if residual else None,
         windows=[

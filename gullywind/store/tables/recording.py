@@ -11,7 +11,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from gullywind.core.time_map import Gaps, Pitch, TimeMap
+from gullywind.core.time_map import Gaps, Pitch, TimeMap, alike
 from gullywind.store.tables.base import Base
 from gullywind.store.tables.media import MediaRow
 
@@ -50,10 +50,11 @@ class RecordingRow(Base):
 
     @property
     def is_as_judged(self) -> bool:
-        """Whether the current map is the one that the program made."""
-        return (
-            self.alignment is not None and self.current is not None and self.alignment.map_version_id == self.current.id
-        )
+        """Whether the current map says what the program found, perhaps after some changes were taken back."""
+        made = self.version_of(self.alignment.map_version_id) if self.alignment else None
+        if made is None or self.current is None:
+            return False
+        return made.id == self.current.id or alike(made.to_core(), self.current.to_core())
 
     @property
     def current_proof(self) -> ProofRow | None:

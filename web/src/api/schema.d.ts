@@ -864,6 +864,7 @@ export interface components {
          * @description What is left over, measured from the sound rendered through version `map_number` of the map.
          *
          *     `current`: that is the map as it is now. `left_over` is empty and the figures null where nothing was clear enough.
+         *     `in_step`: nineteen in twenty clear windows lie on the map.
          */
         ProofOut: {
             /** Map Number */
@@ -872,6 +873,8 @@ export interface components {
             current: boolean;
             /** Left Over */
             left_over: string;
+            /** In Step */
+            in_step: boolean;
             /** Median Ms */
             median_ms: number | null;
             /** P95 Ms */
@@ -925,6 +928,8 @@ export interface components {
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
             judgement: components["schemas"]["JudgementOut"] | null;
+            /** As Judged */
+            as_judged: boolean;
             proof: components["schemas"]["ProofOut"] | null;
             /** Sentence */
             sentence: string;

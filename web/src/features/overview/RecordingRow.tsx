@@ -79,14 +79,14 @@ function Facts({ recording }: { recording: Recording }) {
   const { map, judgement, proof } = recording
   if (!map) return null
   // What was measured holds for the map that it was measured through.
-  const measured = judgement && judgement.map_number === map.number ? judgement : null
+  const measured = recording.as_judged ? judgement : null
   return (
     <Flex fontFamily="mono" fontSize="xs" textAlign="right">
       <Text w="80px">{clock(map.offset_s, 3)}</Text>
       <Text w="86px" color={/[a-z]/.test(map.clock_label) ? 'ochre.fg' : undefined}>
         {map.clock_label}
       </Text>
-      <Text w="80px" color="moss.fg">
+      <Text w="80px" color={proof?.current && !proof.in_step ? 'ochre.fg' : 'moss.fg'}>
         {proof?.current ? proof.left_over : '…'}
       </Text>
       <Text w="72px">
