@@ -171,7 +171,7 @@ def status_of_recording(row: RecordingRow) -> str:
         return "failed"
     if row.map_number:
         judged = row.alignment
-        return "unsure" if judged and judged.status == "unsure" and row.is_as_judged else "placed"
+        return "unsure" if judged and judged.status == "unsure" and row.is_untouched else "placed"
     return "unplaced" if row.alignment and row.alignment.status == "unplaced" else "waiting"
 
 

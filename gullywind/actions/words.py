@@ -24,7 +24,7 @@ def sentence_of(row: RecordingRow) -> str:
             return "Not placed yet."
         notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
         return notes or "Does not belong here: nothing sounds like it."
-    if judged and judged.status == "unsure" and row.is_as_judged:
+    if judged and judged.status == "unsure" and row.is_untouched:
         return unsure_sentence(judged.candidates, judged.confidence)
     time_map = current.to_core()
     offset = time_map.offset_s
@@ -35,7 +35,7 @@ def sentence_of(row: RecordingRow) -> str:
         parts.append(left_over_words(proof.residual["median_ms"], proof.residual["p95_ms"]))
     elif proof:
         parts.append("nothing in it is clear enough to measure what is left over")
-    if judged is None or not row.is_as_judged:
+    if judged is None or judged.status == "unsure" or not row.is_as_judged:
         return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
     sure = f"{percent(judged.confidence)}\u00a0% sure"
     return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."

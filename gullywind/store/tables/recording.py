@@ -49,6 +49,12 @@ class RecordingRow(Base):
         return next((one for one in self.map_versions if one.number == self.map_number), None)
 
     @property
+    def is_untouched(self) -> bool:
+        """Whether nobody has changed or chosen anything since the program judged."""
+        made = self.alignment.map_version_id if self.alignment else None
+        return made is not None and self.current is not None and made == self.current.id
+
+    @property
     def is_as_judged(self) -> bool:
         """Whether the current map says what the program found, perhaps after some changes were taken back."""
         made = self.version_of(self.alignment.map_version_id) if self.alignment else None
