@@ -4,18 +4,15 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.prove_recording import request_proof
-from gullywind.core.edits import Edited, MapEdit, MoveTo, SetRate
+from gullywind.core.edits import Edited, MapEdit, MoveTo, UseClock
 from gullywind.core.errors import InputError
 from gullywind.core.piece_edits import Trim
-from gullywind.core.speed import MOST_CLOCK, nearest_speed
-from gullywind.core.time_map import TimeMap
+from gullywind.core.speed import nearest_speed
+from gullywind.core.time_map import Piece, TimeMap, alike
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version
 from gullywind.store.recordings import add_map_version, get_recording, list_recordings
 from gullywind.store.tables import RecordingRow
-
-#: Rates nearer than this are one.
-SAME_RATE = 1e-10
 
 
 def edit_recording(context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit) -> RecordingRow:
@@ -51,21 +48,24 @@ def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, me
         if one.current is None or (measured and judged is None):
             continue
         row = get_recording(session, one.id, lock=True)
-        edit = _clock_edit(row, measured)
-        if abs(edit.rate / _current(row).rate - 1) > SAME_RATE and abs(edit.rate - _current(row).rate) < MOST_CLOCK:
-            _apply(context, session, row, edit.apply(_current(row)))
+        edited = _clock_edit(row, measured).apply(_current(row))
+        # A speed that was put right is no clock, and what is so already needs no new version.
+        if not alike(edited.time_map, _current(row)):
+            _apply(context, session, row, edited)
             changed += 1
     return changed
 
 
-def _clock_edit(row: RecordingRow, measured: bool) -> SetRate:
+def _clock_edit(row: RecordingRow, measured: bool) -> UseClock:
     if not measured:
         # A wrong header or a film speed is no clock: what remains of it is the known speed itself.
-        return SetRate(nearest_speed(_current(row).rate, row.media.sample_rate_hz or 0), why="measured clock refused:")
+        speed = nearest_speed(_current(row).rate, row.media.sample_rate_hz or 0)
+        return UseClock(Piece(((0.0, 0.0), (1 / speed, 1.0))), "measured clock refused:")
     judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
     if judged is None:
         raise InputError("No clock was measured: find the place by its sound first.")
-    return SetRate(judged.to_core().rate, why="measured clock used:")
+    # Several pieces have one straight clock.
+    return UseClock(judged.to_core().pieces[0], "measured clock used:")
 
 
 def take_candidate(context: Context, session: Session, recording_id: UUID, version: int, index: int) -> RecordingRow:

@@ -10,7 +10,7 @@ import numpy as np
 
 from gullywind.core.errors import InputError
 from gullywind.core.time_map import Gaps, Piece, Pitch, TimeMap
-from gullywind.core.units import clock_time
+from gullywind.core.units import Floats, clock_time
 
 #: Nobody means a day: such a number is a slip of the keyboard.
 MOST_OFFSET_S = 86400.0
@@ -67,14 +67,44 @@ class SetRate:
     """Another clock for the whole recording; what it covers first stays where it is."""
 
     rate: float
-    why: str = "clock set to"
 
     def apply(self, time_map: TimeMap) -> Edited:
         """Stretch about the start of what is covered."""
         if not (np.isfinite(self.rate) and LEAST_RATE <= self.rate <= MOST_RATE):
             raise InputError(f"A rate must be from {LEAST_RATE} to {MOST_RATE}, got {self.rate:g}.")
         hold_s = max(0.0, time_map.start_ref_s)
-        return Edited(stretched(time_map, hold_s, time_map.rate / self.rate), f"{self.why} {clock_words(self.rate)}")
+        return Edited(stretched(time_map, hold_s, time_map.rate / self.rate), f"clock set to {clock_words(self.rate)}")
+
+
+@dataclass(frozen=True, slots=True)
+class UseClock:
+    """Another course of time for all pieces, straight or bent; each stays where it begins to be heard.
+
+    `clock` is a piece of any length: beyond its ends it runs on straight.
+    """
+
+    clock: Piece
+    why: str
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """Every piece anew between its first and last moment of the recording."""
+        pieces = []
+        for piece in time_map.pieces:
+            (_, first), (_, last) = piece.start, piece.end_exclusive
+            inner = [rec for _, rec in self.clock.knots[1:-1] if first < rec < last]
+            t_rec = np.array([first, *inner, last])
+            t_ref = self._reference(t_rec)
+            hold_s = max(0.0, piece.start[0]) if piece is time_map.pieces[0] else piece.start[0]
+            held_rec = piece.to_recording(np.clip(np.array([hold_s]), piece.start[0], piece.end_exclusive[0]))
+            shift_s = hold_s - float(self._reference(held_rec)[0])
+            pieces.append(Piece(tuple((float(a) + shift_s, float(b)) for a, b in zip(t_ref, t_rec, strict=True))))
+        return Edited(replace(time_map, pieces=tuple(pieces)), f"{self.why} {clock_words(self.clock.rate)}")
+
+    def _reference(self, t_rec: Floats) -> Floats:
+        ref, rec = np.array(self.clock.knots).T
+        slopes = np.diff(ref) / np.diff(rec)
+        k = np.clip(np.searchsorted(rec, t_rec) - 1, 0, slopes.size - 1)
+        return np.asarray(ref[k] + slopes[k] * (t_rec - rec[k]))
 
 
 @dataclass(frozen=True, slots=True)

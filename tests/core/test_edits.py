@@ -4,9 +4,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gullywind.core.edits import MoveTo, Nudge, SetGaps, SetRate, Stretch, readable
+from gullywind.core.edits import MoveTo, Nudge, SetGaps, SetRate, Stretch, UseClock, readable
 from gullywind.core.errors import InputError
-from gullywind.core.time_map import Gaps, TimeMap
+from gullywind.core.time_map import Gaps, Piece, TimeMap, alike
 
 PLACED = TimeMap.from_json([[[10.0, 0.0], [50.0, 40.0]], [[52.0, 40.0], [90.0, 78.0]]])
 
@@ -54,6 +54,24 @@ class EditsTest(unittest.TestCase):
         self.assertEqual(changed.pieces[0].start, PLACED.pieces[0].start)
         for piece in changed.pieces:
             self.assertAlmostEqual((piece.rate - 1) * 1e6, ppm, delta=1e-4)
+
+    def test_a_refused_clock_is_straight_and_the_measured_one_comes_back_bent(self):
+        bent = TimeMap.from_json([[[-5.0, 0.0], [600.0, 605.01], [1200.0, 1205.03]]])
+        straight = UseClock(Piece(((0.0, 0.0), (1.0, 1.0))), "refused:").apply(bent).time_map
+        self.assertEqual([len(piece.knots) for piece in straight.pieces], [2])
+        self.assertAlmostEqual(straight.rate, 1.0, delta=1e-12)
+        # What is heard first stays: reference time 0, not the recording's start before it.
+        at_zero = np.zeros(1)
+        np.testing.assert_allclose(straight.to_recording(at_zero), bent.to_recording(at_zero), atol=1e-9)
+        back = UseClock(bent.pieces[0], "used:").apply(straight).time_map
+        self.assertTrue(alike(back, bent))
+
+    def test_every_piece_keeps_its_place_when_the_clock_is_refused(self):
+        fast = SetRate(1.0001).apply(PLACED).time_map
+        straight = UseClock(Piece(((0.0, 0.0), (1.0, 1.0))), "refused:").apply(fast).time_map
+        for before, after in zip(fast.pieces, straight.pieces, strict=True):
+            self.assertEqual(before.start, after.start)
+            self.assertAlmostEqual(after.rate, 1.0, delta=1e-12)
 
     @given(st.floats(12, 45), st.floats(55, 88), st.floats(-0.2, 0.2))
     def test_stretching_holds_one_moment_and_moves_the_other(self, hold_s, at_s, by_s):
