@@ -18,6 +18,7 @@ from gullywind.core.units import Checkpoint
 log = logging.getLogger(__name__)
 #: A worker beats every 3 s; one that was silent for 15 s is dead.
 HEARTBEAT_S, STALLED_AFTER_S = 3.0, 15.0
+SETTLE_S = 0.6
 
 
 def register_tasks(app: procrastinate.App, context: Context) -> None:
@@ -44,6 +45,8 @@ def register_tasks(app: procrastinate.App, context: Context) -> None:
         def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
             prove_recording(context, _required(recording_id), checkpoint)
 
+        # Who nudges once nudges again: one proof when the hand rests, and hearing the change comes first.
+        await asyncio.sleep(SETTLE_S)
         await asyncio.to_thread(run_work, context, UUID(work_id), do)
 
     @app.task(name="deliver", queue="work")

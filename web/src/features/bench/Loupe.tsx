@@ -21,7 +21,7 @@ interface Props {
   title: string
   reference: Recording
   recording: Recording
-  /** As it is drawn, and as it is stored. */
+  /** As it is drawn, and as it was when its timing was measured. */
   pieces: Pieces
   stored: Pieces
   mapId: string

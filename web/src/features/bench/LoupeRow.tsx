@@ -1,12 +1,14 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { memo, useState } from 'react'
+import { memo, useMemo, useState } from 'react'
 import type { Pieces, Recording } from '../../api/client'
+import { useSettled } from '../../ui/useSettled'
 import { Loupe } from './Loupe'
 import type { Edits } from './useEdits'
 import type { Loupes } from './useLoupes'
 
 const WIDTHS_MS = [4, 24, 100] as const
 const KEY = 'gullywind-loupe-ms'
+const MEASURE_AFTER_MS = 400
 const TITLES = ['start', 'middle', 'end']
 
 interface Props {
@@ -20,7 +22,12 @@ interface Props {
 }
 
 /** Start, middle and end of the overlap, magnified, at one look. */
-export const LoupeRow = memo(function LoupeRow({ loupes, ...rest }: Props) {
+export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest }: Props) {
+  // Hearing a change comes first; measuring it waits, and until then what was measured is carried over.
+  const measured = useSettled(
+    useMemo(() => ({ stored, mapId }), [stored, mapId]),
+    MEASURE_AFTER_MS,
+  )
   const [widthMs, setWidthMs] = useState<number>(() => Number(localStorage.getItem(KEY)) || 24)
   return (
     <Box>
@@ -51,7 +58,7 @@ export const LoupeRow = memo(function LoupeRow({ loupes, ...rest }: Props) {
       </Flex>
       <Flex gap="2">
         {loupes.centresS.map((centreS, i) => (
-          <Loupe key={i} index={i} title={TITLES[i] ?? ''} centreS={centreS} widthS={widthMs / 1000} loupes={loupes} {...rest} />
+          <Loupe key={i} index={i} title={TITLES[i] ?? ''} centreS={centreS} widthS={widthMs / 1000} loupes={loupes} {...measured} {...rest} />
         ))}
       </Flex>
     </Box>
