@@ -2,7 +2,8 @@
 
 Method: continuous piecewise-linear fits with more and more evenly spaced knots, robustly weighted; one is believed only
 where the Bayesian information criterion speaks very strongly for it (Schwarz, Annals of Statistics 6(2), 1978; "very
-strong" is a difference of 10: Kass and Raftery, JASA 90, 1995).
+strong" is a difference of 10: Kass and Raftery, JASA 90, 1995; more is asked, since many models are tried and the
+spread of the windows is itself an estimate).
 """
 
 from dataclasses import dataclass
@@ -14,7 +15,7 @@ from gullywind.core.units import Floats
 from gullywind.core.windows import Line
 
 MOST_KNOTS = 8
-VERY_STRONG = 10.0
+VERY_STRONG = 25.0
 #: A bend that moves nothing by this much is not worth a knot.
 LEAST_BEND_S = 2e-5
 #: A walking person shifts a lag faster than any clock: steeper bends than this are no clock.
@@ -29,6 +30,8 @@ NEIGHBOURS, OUTLIER_S = 7, 5e-4
 #: Windows count as equally good below this spread.
 LEAST_SPREAD_S = 2e-7
 FIT_ROUNDS, HUBER = 12, 2.0
+#: Root mean square of the nine smallest tenths of normal deviates.
+TRIMMED = 0.79
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,8 +110,10 @@ class _Fit:
 
 def _spread(late: Floats, weight: Floats) -> float:
     """How far windows scatter, s, from how each lies between its neighbours: no bend is so quick."""
-    between = (late[1:-1] - (late[:-2] + late[2:]) / 2) * weight[1:-1] / np.sqrt(1.5)
-    return max(1.4826 * float(np.median(np.abs(between))), LEAST_SPREAD_S)
+    between = np.abs((late[1:-1] - (late[:-2] + late[2:]) / 2) * weight[1:-1]) / np.sqrt(1.5)
+    # Of two estimates the larger: the median alone is out by a fifth now and then, and noise must not look like a bend.
+    by_mean = float(np.sqrt(np.mean(np.sort(between)[: int(0.9 * between.size)] ** 2))) / TRIMMED
+    return max(1.4826 * float(np.median(between)), by_mean, LEAST_SPREAD_S)
 
 
 def _fit(t: Floats, late: Floats, weight: Floats, inner: int) -> _Fit:
