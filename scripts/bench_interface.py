@@ -6,7 +6,9 @@ import time
 from pathlib import Path
 
 import numpy as np
+from playwright.sync_api import Error, Page
 
+from scripts.browser import chromium, new_page
 from scripts.figures import line
 
 RATE_HZ = 48000
@@ -56,20 +58,25 @@ def bench_sound(folder: Path) -> None:
     )
 
 
+def on_the_bench(page: Page, what: str) -> bool:
+    """Open a recording of the demo on the bench; False, and a line that says so, where no server runs."""
+    try:
+        page.goto(base_url())
+    except Error as error:
+        line(what, f"not measured: {type(error).__name__}", "a served demo")
+        return False
+    page.get_by_text("The miller's talk").click()
+    page.get_by_role("link", name="Pocket recorder").click()
+    page.get_by_test_id("loupe").nth(2).wait_for()
+    return True
+
+
 def bench_frames(folder: Path) -> None:
     """Frame times of the mirror while zooming and panning; needs a demo that is being served and placed."""
-    from scripts.browser import chromium, new_page
-
     with chromium() as browser:
         page = new_page(browser)
-        try:
-            page.goto(base_url())
-        except Exception as error:
-            line("zoom and pan of the mirror", f"not measured: {type(error).__name__}", "60 a second")
+        if not on_the_bench(page, "zoom and pan of the mirror"):
             return
-        page.get_by_text("The miller's talk").click()
-        page.get_by_role("link", name="Pocket recorder").click()
-        page.get_by_test_id("loupe").nth(2).wait_for()
         box = page.get_by_test_id("mirror").bounding_box()
         assert box
         page.mouse.move(box["x"] + 480, box["y"] + 60)
@@ -99,20 +106,12 @@ HEARD = """() => {
 
 def bench_drag(folder: Path) -> None:
     """From letting go of a dragged recording to hearing it at its new place, while playing; needs a served demo."""
-    from scripts.browser import chromium, new_page
-
     heard_ms: list[float] = []
     frames_ms: list[float] = []
     with chromium() as browser:
         page = new_page(browser)
-        try:
-            page.goto(base_url())
-        except Exception as error:
-            line("drag of a recording, until it is heard", f"not measured: {type(error).__name__}", "500 ms")
+        if not on_the_bench(page, "drag of a recording, until it is heard"):
             return
-        page.get_by_text("The miller's talk").click()
-        page.get_by_role("link", name="Pocket recorder").click()
-        page.get_by_test_id("loupe").nth(2).wait_for()
         page.evaluate(HEARD)
         page.keyboard.press("Space")
         box = page.get_by_test_id("loupe").nth(1).bounding_box()

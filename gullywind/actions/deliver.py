@@ -14,7 +14,7 @@ from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
 from gullywind.core.errors import InputError, NotFoundError, StorageError
-from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.core.units import Checkpoint
 from gullywind.formats.file_names import numbered
 from gullywind.formats.wav import SampleForm
 from gullywind.store.database import Session
@@ -76,8 +76,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         items = [(file_stem(one.name), one.content_hash, one.current.to_core()) for one in recordings if one.current]
     for i, recording_id in enumerate(unproved):
         # The report carries what is left over, so it must be measured.
-        prove_recording(context, recording_id, no_checkpoint)
-        checkpoint(0.1 * (i + 1) / len(unproved))
+        prove_recording(context, recording_id, lambda done, i=i: checkpoint(0.1 * (i + done) / len(unproved)))  # type: ignore[misc]
     with context.database.session() as session:
         report = report_rows(session, project_id)
     folder = context.media.deliveries() / str(work_id)

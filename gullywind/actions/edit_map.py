@@ -4,11 +4,11 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.prove_recording import request_proof
-from gullywind.core.edits import Edited, MapEdit, MoveTo, UseClock
+from gullywind.core.edits import Edited, MapEdit, MoveTo, UseClock, steady
 from gullywind.core.errors import InputError
 from gullywind.core.piece_edits import Trim
 from gullywind.core.speed import nearest_speed
-from gullywind.core.time_map import Piece, TimeMap, alike
+from gullywind.core.time_map import TimeMap, alike
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version
 from gullywind.store.recordings import add_map_version, get_recording, list_recordings
@@ -60,7 +60,7 @@ def _clock_edit(row: RecordingRow, measured: bool) -> UseClock:
     if not measured:
         # A wrong header or a film speed is no clock: what remains of it is the known speed itself.
         speed = nearest_speed(_current(row).rate, row.media.sample_rate_hz or 0)
-        return UseClock(Piece(((0.0, 0.0), (1 / speed, 1.0))), "measured clock refused:")
+        return UseClock(steady(speed), "measured clock refused:")
     judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
     if judged is None:
         raise InputError("No clock was measured: find the place by its sound first.")

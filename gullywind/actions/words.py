@@ -1,6 +1,9 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
-from gullywind.core.notes import UNHEARD_MS, break_notes, left_over_words
+from dataclasses import dataclass
+from typing import Literal
+
+from gullywind.core.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
 from gullywind.core.speed import MOST_CLOCK
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import clock_time
@@ -10,8 +13,6 @@ SPEED_CODES = ("rate-mislabelled", "speed-changed")
 MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
 #: A rival with this share of the best one's score is worth naming.
 CLOSE_SCORE = 0.6
-#: Clocks nearer to the reference's are in step.
-LEAST_PPM = 0.05
 
 
 def sentence_of(row: RecordingRow) -> str:
@@ -85,18 +86,24 @@ def clock_label(row: RecordingRow) -> str:
     return f"{ppm:+.1f}".replace("-", "−") if abs(ppm) >= LEAST_PPM else "0.0"
 
 
-def clock_figures(row: RecordingRow) -> str:
-    """The clock for the side of the bench: ppm with its uncertainty, or the speed in per cent."""
-    if row.current is None:
-        return ""
-    time_map = row.current.to_core()
+@dataclass(frozen=True, slots=True)
+class ClockFigure:
+    """A clock to be read and typed over: ppm, or per cent of its speed; `error` is empty where it was not measured."""
+
+    value: str
+    unit: Literal["ppm", "%"]
+    error: str
+
+
+def clock_figure(row: RecordingRow, time_map: TimeMap) -> ClockFigure:
+    """The clock for the side of the bench."""
     if abs(time_map.rate - 1) > MOST_CLOCK:
-        return f"{(time_map.rate - 1) * 100:+.3f} %".replace("-", "−")
+        return ClockFigure(f"{time_map.rate * 100:.4f}", "%", "")
     error = row.alignment.ppm_error if row.alignment and row.is_as_judged else None
-    figures = f"{time_map.clock_ppm:+.2f}" + (
-        f" ± {max(error, 0.001):.{2 if error >= 0.1 else 3}f}" if error is not None else ""
-    )
-    return f"{figures} ppm".replace("-", "−")
+    value = f"{time_map.clock_ppm:+.2f}".replace("-", "−")
+    if error is None:
+        return ClockFigure(value, "ppm", "")
+    return ClockFigure(value, "ppm", f"± {error:.2f}" if error >= 0.1 else f"± {max(error, 0.001):.3f}")
 
 
 def facts_line(media: MediaRow) -> str:

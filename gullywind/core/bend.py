@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gullywind.core.time_map import Piece
+from gullywind.core.time_map import Piece, extrapolated
 from gullywind.core.units import Floats
 from gullywind.core.windows import Line
 
@@ -43,9 +43,7 @@ class Bend:
     def late_s(self, t_ref: Floats) -> Floats:
         """Same shape as `t_ref`, s."""
         ref, late = np.array(self.knots).T
-        slopes = np.diff(late) / np.diff(ref)
-        k = np.clip(np.searchsorted(ref, t_ref) - 1, 0, slopes.size - 1)
-        return np.asarray(late[k] + slopes[k] * (t_ref - ref[k]))
+        return extrapolated(t_ref, ref, late)
 
 
 def find_bend(t_ref: Floats, late_s: Floats, strength: Floats) -> Bend | None:

@@ -24,7 +24,7 @@ WINDOW_S, WINDOW_STEP_S, MOST_WINDOWS, WINDOW_LAG_S = 2.7, 3.0, 600, 0.08
 #: Windows this near to their neighbours continue them.
 SAME_LAG_S = 0.0015
 #: Prices in clear windows: of a jump, and of a step too small for a break. At either end of a recording three windows
-#: must agree to make a piece, in the middle five.
+#: must agree to make a piece, in its middle about six.
 JUMP_PRICE, STEP_PRICE = 2.5, 0.5
 #: How many windows back a chain may leap over what does not fit.
 REACH_BACK = 40
@@ -63,9 +63,7 @@ class Stretch:
 
 @dataclass(frozen=True, eq=False)
 class Broken:
-    """A recording in pieces with one rate; `lags` are the windows that agree, each measured against its own piece, of
-    `windows` that were measured in all.
-    """
+    """A recording in pieces with one rate; `lags` are the windows that agree, of `windows` measured in all."""
 
     line: Line
     stretches: tuple[Stretch, ...]
@@ -209,14 +207,9 @@ def _joined(reference: Listening, recording: Listening, pieces: list[Found], win
         stretches.append(Stretch(start, end, offset - offsets[0]))
         # What was inserted into the recording (the next piece lies earlier) belongs to no reference time.
         start = end + max(0.0, (offset - offsets[k + 1]) * rate) if k < len(cuts) else end
-    lags = []
-    for piece, offset in zip(pieces, offsets, strict=True):
-        late = piece.t_rec - rate * (piece.t_ref - offset)
-        lags += [
-            WindowLag(w.t_ref, float(s), w.quality, w.agreement, w.polarity, w.second)
-            for w, s in zip(piece.lags, late, strict=True)
-        ]
-    return Broken(Line(offsets[0], rate), tuple(stretches), tuple(sorted(lags, key=lambda w: w.t_ref)), windows)
+    return Broken(
+        Line(offsets[0], rate), tuple(stretches), tuple(lag for piece in pieces for lag in piece.lags), windows
+    )
 
 
 def _common_rate(pieces: list[Found]) -> tuple[float, list[float]]:

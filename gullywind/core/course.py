@@ -60,10 +60,8 @@ def rough_course(reference: BandFeatures, recording: BandFeatures, line: Line) -
 
 def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> tuple[Floats, Floats, Floats]:
     """Chunk centres in recording time, proposed jumps, and z of every chunk at every jump, (chunks, jumps)."""
-    length, step = (
-        int(CHUNK_S * FRAME_RATE_HZ),
-        int(max(CHUNK_STEP_S, recording.frames / FRAME_RATE_HZ / MOST_CHUNKS) * FRAME_RATE_HZ),
-    )
+    length = int(CHUNK_S * FRAME_RATE_HZ)
+    step = max(int(CHUNK_STEP_S * FRAME_RATE_HZ), recording.frames // MOST_CHUNKS)
     reach = int(MOST_JUMP_S * FRAME_RATE_HZ)
     starts = np.arange(0, max(1, recording.frames - length + 1), step)
     bands = reference.valid & recording.valid
@@ -80,10 +78,8 @@ def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> 
         chunk = scipy.fft.rfft(recording.values[bands, start : start + length], size)
         curve = scipy.fft.irfft((near * chunk.conj()).sum(axis=0), size)[: 2 * reach + 1]
         # Beyond the reference's ends there is nothing to compare, and nothing to judge the rest by.
-        first, last = (
-            max(0, reach - frame - length // 2),
-            min(curve.size, reference.frames - frame + reach - length // 2),
-        )
+        first = max(0, reach - frame - length // 2)
+        last = min(curve.size, reach - frame - length // 2 + reference.frames)
         inside = curve[first:last]
         spread = float(np.median(np.abs(inside - np.median(inside)))) * 1.4826 if inside.size else 0.0
         if spread > 1e-6:

@@ -12,7 +12,7 @@ import numpy as np
 import soxr
 
 from gullywind.core.sound import SampleSource
-from gullywind.core.time_map import Gaps, Piece, TimeMap, jump_between
+from gullywind.core.time_map import Gaps, Piece, TimeMap, gap_between, jump_between
 from gullywind.core.units import Floats, Samples, to_samples
 
 #: Long enough to hide a step, short enough not to hear two voices.
@@ -73,15 +73,15 @@ def lay_parts(source: SampleSource, time_map: TimeMap) -> list[Part]:
     pieces = merged(time_map.pieces)
     parts = [Part(piece, None, None) for piece in pieces]
     for k, (before, after) in enumerate(pairwise(pieces)):
-        gap_s = after.start[0] - before.end_exclusive[0]
+        gap_s = gap_between(before, after)
         if gap_s > JOIN_S:
             end, start = before.end_exclusive[0], after.start[0]
             parts[k] = replace(parts[k], fade_out=(end - EDGE_S, end))
             parts[k + 1] = replace(parts[k + 1], fade_in=(start, start + EDGE_S))
             continue
         low, high = _fade_span(source, before, after)
-        parts[k] = replace(parts[k], piece=_ending(parts[k].piece, high), fade_out=(low, high))
-        parts[k + 1] = replace(parts[k + 1], piece=_starting(after, low), fade_in=(low, high))
+        parts[k] = replace(parts[k], piece=parts[k].piece.ending(high), fade_out=(low, high))
+        parts[k + 1] = replace(parts[k + 1], piece=after.starting(low), fade_in=(low, high))
     return parts
 
 
@@ -187,25 +187,3 @@ def _levels(source: SampleSource, start_s: float, end_s: float) -> Floats:
     first = to_samples(start_s, source.sample_rate_hz)
     sound = np.nan_to_num(source.read(first, first + count * hop))
     return np.asarray((sound**2).reshape(source.channels, count, hop).mean(axis=(0, 2)), np.float64)
-
-
-def _ending(piece: Piece, t_ref: float) -> Piece:
-    """The piece cut off, or run on along its last slope, so that it ends at a reference time."""
-    (ref0, rec0), (ref1, rec1) = piece.knots[-2:]
-    kept = [knot for knot in piece.knots[:-1] if knot[0] < t_ref]
-    if len(kept) < len(piece.knots) - 1:
-        rec = float(piece.to_recording(np.array([t_ref]))[0])
-    else:
-        rec = rec0 + (t_ref - ref0) * (rec1 - rec0) / (ref1 - ref0)
-    return Piece((*kept, (t_ref, rec)))
-
-
-def _starting(piece: Piece, t_ref: float) -> Piece:
-    """The piece cut off, or run back along its first slope, so that it starts at a reference time."""
-    (ref0, rec0), (ref1, rec1) = piece.knots[:2]
-    kept = [knot for knot in piece.knots[1:] if knot[0] > t_ref]
-    if len(kept) < len(piece.knots) - 1:
-        rec = float(piece.to_recording(np.array([t_ref]))[0])
-    else:
-        rec = rec0 + (t_ref - ref0) * (rec1 - rec0) / (ref1 - ref0)
-    return Piece(((t_ref, rec), *kept))

@@ -9,8 +9,9 @@ from typing import Protocol
 import numpy as np
 
 from gullywind.core.errors import InputError
+from gullywind.core.speed import MOST_CLOCK
 from gullywind.core.time_map import Gaps, Piece, Pitch, TimeMap
-from gullywind.core.units import Floats, clock_time
+from gullywind.core.units import clock_time
 
 #: Nobody means a day: such a number is a slip of the keyboard.
 MOST_OFFSET_S = 86400.0
@@ -64,16 +65,15 @@ class MoveTo:
 
 @dataclass(frozen=True, slots=True)
 class SetRate:
-    """Another clock for the whole recording; what it covers first stays where it is."""
+    """Another, steady clock for the whole recording; every piece stays where it begins to be heard."""
 
     rate: float
 
     def apply(self, time_map: TimeMap) -> Edited:
-        """Stretch about the start of what is covered."""
+        """As `UseClock` with a straight one."""
         if not (np.isfinite(self.rate) and LEAST_RATE <= self.rate <= MOST_RATE):
             raise InputError(f"A rate must be from {LEAST_RATE} to {MOST_RATE}, got {self.rate:g}.")
-        hold_s = max(0.0, time_map.start_ref_s)
-        return Edited(stretched(time_map, hold_s, time_map.rate / self.rate), f"clock set to {clock_words(self.rate)}")
+        return UseClock(steady(self.rate), "clock set to").apply(time_map)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,20 +91,13 @@ class UseClock:
         pieces = []
         for piece in time_map.pieces:
             (_, first), (_, last) = piece.start, piece.end_exclusive
-            inner = [rec for _, rec in self.clock.knots[1:-1] if first < rec < last]
-            t_rec = np.array([first, *inner, last])
-            t_ref = self._reference(t_rec)
-            hold_s = max(0.0, piece.start[0]) if piece is time_map.pieces[0] else piece.start[0]
-            held_rec = piece.to_recording(np.clip(np.array([hold_s]), piece.start[0], piece.end_exclusive[0]))
-            shift_s = hold_s - float(self._reference(held_rec)[0])
-            pieces.append(Piece(tuple((float(a) + shift_s, float(b)) for a, b in zip(t_ref, t_rec, strict=True))))
+            t_rec = np.array([first, *(rec for _, rec in self.clock.knots[1:-1] if first < rec < last), last])
+            # What lies before the reference is not heard.
+            hold_s = max(piece.start[0], min(0.0, piece.end_exclusive[0]))
+            held_rec = piece.along(np.array([hold_s]))
+            t_ref = self.clock.reference_along(t_rec) + (hold_s - float(self.clock.reference_along(held_rec)[0]))
+            pieces.append(Piece(tuple((float(ref), float(rec)) for ref, rec in zip(t_ref, t_rec, strict=True))))
         return Edited(replace(time_map, pieces=tuple(pieces)), f"{self.why} {clock_words(self.clock.rate)}")
-
-    def _reference(self, t_rec: Floats) -> Floats:
-        ref, rec = np.array(self.clock.knots).T
-        slopes = np.diff(ref) / np.diff(rec)
-        k = np.clip(np.searchsorted(rec, t_rec) - 1, 0, slopes.size - 1)
-        return np.asarray(ref[k] + slopes[k] * (t_rec - rec[k]))
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,6 +148,11 @@ class SetPitch:
         return Edited(replace(time_map, pitch=self.pitch), words[self.pitch])
 
 
+def steady(rate: float) -> Piece:
+    """A straight clock."""
+    return Piece(((0.0, 0.0), (1 / rate, 1.0)))
+
+
 def stretched(time_map: TimeMap, hold_s: float, factor: float) -> TimeMap:
     """The map with all reference times `factor` times as far from `hold_s`."""
     pieces = tuple(
@@ -172,7 +170,7 @@ def later(by_s: float) -> str:
 def clock_words(rate: float) -> str:
     """`38.1 ppm fast`, `as it is`, `95.904 % of its speed`."""
     ppm = (rate - 1) * 1e6
-    if abs(ppm) >= 1000:
+    if abs(rate - 1) > MOST_CLOCK:
         return f"{rate * 100:.4f} % of its speed"
     return f"{abs(ppm):.2f} ppm {'fast' if ppm > 0 else 'slow'}" if abs(ppm) >= 0.005 else "as it is"
 

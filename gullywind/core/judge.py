@@ -12,7 +12,7 @@ from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note,
 from gullywind.core.features.extract import Heard
 from gullywind.core.notes import break_notes, drift_notes, placed_notes
 from gullywind.core.time_map import Piece, TimeMap
-from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verdict, Verified, chance_nats, verdict_of
+from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
 from gullywind.core.windows import Line, MapAll
 
 MOST_CANDIDATES = 5
@@ -106,7 +106,7 @@ def judge_pieces(
 ) -> Alignment:
     """The same judgement in pieces, where part of the windows agree elsewhere."""
     refined = refined_all[0]
-    agreeing = [verdict_of(lag.lag_s * 1e3, lag.quality) is Verdict.AGREES for lag in refined.lags]
+    agreeing = [window_agrees(lag) for lag in refined.lags]
     support = judged.support
     # Many pieces leave each with few windows: clear ones are hope enough, the pieces must then prove themselves.
     if support is None or all(agreeing) or sum(agreeing) < 2 or support.quality < HOPE_QUALITY:
@@ -147,7 +147,6 @@ def judge_pieces(
         time_map=time_map,
         candidates=(first, *others)[:MOST_CANDIDATES],
         rival_support=rival,
-        trace=broken.lags,
         support=support,
         notes=tuple(notes),
     )

@@ -7,7 +7,7 @@ import numpy as np
 
 from gullywind.core.evidence import Note
 from gullywind.core.features.extract import Heard
-from gullywind.core.time_map import Piece, TimeMap, jump_between
+from gullywind.core.time_map import Piece, TimeMap, gap_between, jump_between
 from gullywind.core.units import clock_time, seconds
 from gullywind.core.verify import Verified
 
@@ -16,6 +16,8 @@ SHORT_OVERLAP_S = 3.0
 LEAST_JUMP_S = 0.001
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
+#: Clocks nearer to the reference's are in step.
+LEAST_PPM = 0.05
 #: A residual is uneven where its 95th percentile is this many times its median.
 UNEVEN = 1.8
 
@@ -47,7 +49,7 @@ def drift_notes(time_map: TimeMap, speed: float) -> list[Note]:
     ppm = (time_map.rate / speed - 1) * 1e6
     slid_ms = abs(ppm) * 1e-3 * sum(piece.end_exclusive[0] - piece.start[0] for piece in time_map.pieces)
     bent = [bent_words(piece, speed) for piece in time_map.pieces if len(piece.knots) > 2]
-    if not bent and (slid_ms < UNHEARD_MS or abs(ppm) < 0.05):
+    if not bent and (slid_ms < UNHEARD_MS or abs(ppm) < LEAST_PPM):
         return []
     way = "fast" if ppm > 0 else "slow"
     told = f"Runs {abs(ppm):.1f} ppm {way}: {_ms(slid_ms)} over its length."
@@ -73,7 +75,7 @@ def break_notes(time_map: TimeMap) -> list[Note]:
 
 def joint_words(before: Piece, after: Piece) -> str:
     """What lies between two neighbours."""
-    jump_s, gap_s = jump_between(before, after), after.start[0] - before.end_exclusive[0]
+    jump_s, gap_s = jump_between(before, after), gap_between(before, after)
     if jump_s >= LEAST_JUMP_S:
         return f"Paused for {seconds(jump_s)}"
     if jump_s <= -LEAST_JUMP_S:

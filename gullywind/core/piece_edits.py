@@ -6,7 +6,7 @@ import numpy as np
 
 from gullywind.core.edits import Edited, later
 from gullywind.core.errors import InputError
-from gullywind.core.time_map import Knot, Piece, TimeMap, jump_between
+from gullywind.core.time_map import Knot, Piece, TimeMap, gap_between, jump_between
 from gullywind.core.units import clock_time, seconds
 
 #: Shorter pieces cannot be seen or heard.
@@ -25,10 +25,8 @@ class Split:
         """The later of two overlapping pieces is cut: it is the one that is heard."""
         index = _piece_at(time_map, self.t_ref)
         piece = time_map.pieces[index]
-        cut = (self.t_ref, float(piece.to_recording(np.array([self.t_ref]))[0]))
-        first = Piece((*(k for k in piece.knots if k[0] < cut[0]), cut))
-        second = Piece((cut, *(k for k in piece.knots if k[0] > cut[0])))
-        return Edited(_with(time_map, index, 1, first, second), f"cut at {clock_time(self.t_ref)}")
+        halves = (piece.ending(self.t_ref), piece.starting(self.t_ref))
+        return Edited(_with(time_map, index, 1, *halves), f"cut at {clock_time(self.t_ref)}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,23 +92,21 @@ class Trim:
         old = piece.start if at_start else piece.end_exclusive
         if not np.isfinite(t_ref) or abs(t_ref - old[0]) < LEAST_GAP_S:
             raise InputError("There is no sound left to show beyond this edge, or the piece would vanish.")
-        edge = (t_ref, _extended(piece, t_ref))
-        inner = [k for k in piece.knots[1:-1] if (k[0] > t_ref if at_start else k[0] < t_ref)]
-        knots = (edge, *inner, piece.end_exclusive) if at_start else (piece.start, *inner, edge)
+        trimmed = piece.starting(t_ref) if at_start else piece.ending(t_ref)
         sentence = f"{self.edge} of the piece set to {clock_time(max(t_ref, 0.0))}"
-        return Edited(_with(time_map, self.index, 1, Piece(knots)), sentence)
+        return Edited(_with(time_map, self.index, 1, trimmed), sentence)
 
     def _bounds(self, time_map: TimeMap, piece: Piece) -> tuple[float, float]:
         """Reference times between which the edge may lie."""
         if self.edge == "start":
             before = time_map.pieces[self.index - 1] if self.index else None
             least_rec = before.end_exclusive[1] if before else 0.0
-            low = piece.start[0] - (piece.start[1] - least_rec) / piece.rate
+            low = float(piece.reference_along(np.array([least_rec]))[0])
             low = max(low, before.start[0] + LEAST_PIECE_S) if before else low
             return low, piece.end_exclusive[0] - LEAST_PIECE_S
         after = time_map.pieces[self.index + 1] if self.index + 1 < len(time_map.pieces) else None
         most_rec = after.start[1] if after else self.duration_s
-        high = piece.end_exclusive[0] + (most_rec - piece.end_exclusive[1]) / piece.rate
+        high = float(piece.reference_along(np.array([most_rec]))[0])
         high = min(high, after.end_exclusive[0] - LEAST_PIECE_S) if after else high
         return piece.start[0] + LEAST_PIECE_S, high
 
@@ -140,7 +136,7 @@ class CloseGap:
     def apply(self, time_map: TimeMap) -> Edited:
         """Overlaps have no gap to close."""
         before, after = _pair(time_map, self.index)
-        gap_s = after.start[0] - before.end_exclusive[0]
+        gap_s = gap_between(before, after)
         if gap_s <= LEAST_GAP_S:
             raise InputError("There is no gap here: the pieces meet.")
         pieces = (
@@ -185,15 +181,6 @@ def _piece_at(time_map: TimeMap, t_ref: float) -> int:
 
 def _with(time_map: TimeMap, index: int, count: int, *instead: Piece) -> TimeMap:
     return replace(time_map, pieces=(*time_map.pieces[:index], *instead, *time_map.pieces[index + count :]))
-
-
-def _extended(piece: Piece, t_ref: float) -> float:
-    """Recording time at a reference time, in the piece or along its outermost slope beyond it."""
-    inside = float(piece.to_recording(np.array([t_ref]))[0])
-    if np.isfinite(inside):
-        return inside
-    (ref0, rec0), (ref1, rec1) = piece.knots[:2] if t_ref < piece.start[0] else piece.knots[-2:]
-    return rec0 + (t_ref - ref0) * (rec1 - rec0) / (ref1 - ref0)
 
 
 def _bends(before: Piece, after: Piece) -> bool:

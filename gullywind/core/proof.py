@@ -6,6 +6,7 @@ it would be written to a file, and correlated with the reference at full rate. T
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from gullywind.core.evidence import Residual
 from gullywind.core.sound import Listening
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
+from gullywind.core.verify import FINE_TOLERANCE_S
 from gullywind.core.windows import Layout, Line, MapAll, lay_windows, measure_all
 
 #: One window in 15 s, within these bounds.
@@ -22,7 +24,7 @@ S_PER_WINDOW, WINDOWS = 15.0, (8, 120)
 WINDOWS_S = ((20.0, 1.4), (12.0, 2.7), (0.0, 8.0))
 #: First near the map; where little is found there, as far as a window reaches.
 NEAR_LAG_S, FAR_LAG_S = 0.02, 0.1
-#: Of windows of 2.7 s from strangers one in a hundred reaches this; what is far from the map must be clearer still.
+#: Of windows of 2.7 s from noise-like strangers one in a hundred reaches this; what is far off must be clearer still.
 CLEAR_QUALITY, FAR_CLEAR_QUALITY = 7.0, 9.0
 #: With fewer clear windows than this share the search is widened.
 ENOUGH_CLEAR = 1 / 4
@@ -41,6 +43,14 @@ class Proof:
 
     windows: tuple[WindowLag, ...]
     residual: Residual | None
+
+
+class Verdict(StrEnum):
+    """What a window of a proof says of the map."""
+
+    AGREES = "agrees"
+    DIFFERS = "differs"  #: clearly elsewhere
+    NOTHING = "nothing"  #: too quiet or too noisy to say
 
 
 class Rendered:
@@ -97,7 +107,7 @@ def prove(
         return tuple(sorted((lag for lags in found for lag in lags), key=lambda lag: lag.t_ref))
 
     windows = measured(NEAR_LAG_S)
-    clear = sum(lag.quality >= _clear_from(lag) for lag in windows)
+    clear = sum(is_clear(lag.lag_s, lag.quality) for lag in windows)
     if windows and clear < ENOUGH_CLEAR * len(windows):
         windows = measured(FAR_LAG_S)
     return Proof(windows, residual_of(windows))
@@ -108,7 +118,7 @@ def prove_moment(reference: Listening, recording: Listening, time_map: TimeMap, 
     rendered = _rendered(reference, recording, time_map)
     layout = Layout((t_ref,), MOMENT_WINDOW_S)
     found = measure_all(reference, rendered, Line(0.0, 1.0), layout, most_lag_s=MOMENT_LAG_S)
-    return found[0] if found and found[0].quality >= _clear_from(found[0]) else None
+    return found[0] if found and is_clear(found[0].lag_s, found[0].quality) else None
 
 
 def residual_of(windows: Sequence[WindowLag]) -> Residual | None:
@@ -116,7 +126,7 @@ def residual_of(windows: Sequence[WindowLag]) -> Residual | None:
 
     Windows count by their quality: where a person coughs into one microphone the two differ, and that is no residual.
     """
-    clear = sorted((lag for lag in windows if lag.quality >= _clear_from(lag)), key=lambda lag: abs(lag.lag_s))
+    clear = sorted((lag for lag in windows if is_clear(lag.lag_s, lag.quality)), key=lambda lag: abs(lag.lag_s))
     if len(clear) < max(2, LEAST_CLEAR * len(windows)):
         return None
     late_ms = np.array([abs(lag.lag_s) for lag in clear]) * 1e3
@@ -126,8 +136,21 @@ def residual_of(windows: Sequence[WindowLag]) -> Residual | None:
     return Residual(float(median_ms), float(p95_ms), len(clear))
 
 
-def _clear_from(lag: WindowLag) -> float:
-    return CLEAR_QUALITY if abs(lag.lag_s) <= NEAR_LAG_S else FAR_CLEAR_QUALITY
+def is_clear(lag_s: float, quality: float) -> bool:
+    """Whether a window says anything: what is far from the map must be clearer than what is near it."""
+    return quality >= (CLEAR_QUALITY if abs(lag_s) <= NEAR_LAG_S else FAR_CLEAR_QUALITY)
+
+
+def verdict_of(lag_s: float, quality: float) -> Verdict:
+    """What a window says; those that say something are those that the residual is made of."""
+    if not is_clear(lag_s, quality):
+        return Verdict.NOTHING
+    return Verdict.AGREES if is_in_step(lag_s) else Verdict.DIFFERS
+
+
+def is_in_step(lag_s: float) -> bool:
+    """Whether a timing difference is one that microphones at different places have anyway."""
+    return abs(lag_s) <= FINE_TOLERANCE_S
 
 
 def _rendered(reference: Listening, recording: Listening, time_map: TimeMap) -> Listening:

@@ -13,8 +13,8 @@ STATED_RATES_HZ = (32000, 44100, 48000, 88200, 96000)
 FRAME_SPEEDS = ((24, 25), (1000, 1001))
 #: A speed within this of a known one is that one, ppm: clocks differ too.
 NEAR_PPM = 400.0
-#: Rates further from 1 than this are told as speeds, not as clocks.
-MOST_CLOCK = 0.001
+#: Rates further from 1 than this are speeds, not clocks: 1000/1001 is 999 ppm.
+MOST_CLOCK = 0.0006
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,8 @@ from gullywind.core.errors import InputError
 from gullywind.core.units import Floats
 
 Knot = tuple[float, float]
+#: Two places that the search offers lie further apart than this.
+SAME_PLACE_S = 0.02
 
 
 class Gaps(StrEnum):
@@ -70,6 +72,26 @@ class Piece:
         """Reference times in s, same shape as `t_rec`; NaN outside the piece."""
         ref, rec = np.array(self.knots).T
         return np.asarray(np.interp(t_rec, rec, ref, left=np.nan, right=np.nan))
+
+    def along(self, t_ref: Floats) -> Floats:
+        """Recording times in s, same shape as `t_ref`; beyond its ends the piece runs on straight."""
+        ref, rec = np.array(self.knots).T
+        return extrapolated(t_ref, ref, rec)
+
+    def reference_along(self, t_rec: Floats) -> Floats:
+        """Inverse of `along`."""
+        ref, rec = np.array(self.knots).T
+        return extrapolated(t_rec, rec, ref)
+
+    def starting(self, t_ref: float) -> Piece:
+        """Cut off, or run back, so that it starts at a reference time before its end; its sound stays where it is."""
+        first = (t_ref, float(self.along(np.array([t_ref]))[0]))
+        return Piece((first, *(knot for knot in self.knots[1:] if knot[0] > t_ref)))
+
+    def ending(self, t_ref: float) -> Piece:
+        """Cut off, or run on, so that it ends at a reference time after its start; its sound stays where it is."""
+        last = (t_ref, float(self.along(np.array([t_ref]))[0]))
+        return Piece((*(knot for knot in self.knots[:-1] if knot[0] < t_ref), last))
 
     def shifted(self, by_s: float) -> Piece:
         """The same piece, `by_s` later in reference time."""
@@ -127,6 +149,10 @@ class TimeMap:
         """Clock error in parts per million; positive: the recorder runs fast."""
         return (self.rate - 1.0) * 1e6
 
+    def lies_at(self, offset_s: float) -> bool:
+        """Whether this is, but for an adjustment, the place with that offset."""
+        return abs(self.offset_s - offset_s) < SAME_PLACE_S
+
     @property
     def start_ref_s(self) -> float:
         """First covered reference time, s."""
@@ -179,12 +205,24 @@ class TimeMap:
             raise InputError(f"pieces must be lists of [t_ref, t_rec], got {pieces!r}") from error
 
 
+def extrapolated(x: Floats, knots_x: Floats, knots_y: Floats) -> Floats:
+    """Linear between knots as `numpy.interp`, and straight on beyond them; same shape as `x`."""
+    slopes = np.diff(knots_y) / np.diff(knots_x)
+    k = np.clip(np.searchsorted(knots_x, x) - 1, 0, slopes.size - 1)
+    return np.asarray(knots_y[k] + slopes[k] * (x - knots_x[k]))
+
+
 def alike(one: TimeMap, other: TimeMap) -> bool:
     """Whether two maps say the same, but for roundings of up to 0.1 µs."""
     if [len(piece.knots) for piece in one.pieces] != [len(piece.knots) for piece in other.pieces]:
         return False
     pairs = zip(one.pieces, other.pieces, strict=True)
     return all(np.allclose(a.knots, b.knots, rtol=0, atol=1e-7) for a, b in pairs)
+
+
+def gap_between(before: Piece, after: Piece) -> float:
+    """Reference time that neither of two neighbours covers, s; below 0 where they overlap."""
+    return after.start[0] - before.end_exclusive[0]
 
 
 def jump_between(before: Piece, after: Piece) -> float:

@@ -1,7 +1,6 @@
 """Full-rate check of one possible place: do windows all along the overlap agree on one line? Times in s."""
 
 from dataclasses import dataclass
-from enum import StrEnum
 
 import numpy as np
 
@@ -41,8 +40,6 @@ MOST_PPM = 600.0
 LEAST_QUALITY = 4.5
 #: Windows clearer than this are hardly ever noise within the narrow search.
 CLEAR_QUALITY = 5.5
-#: In the wider search of a proof noise reaches further.
-SURE_QUALITY = 7.0
 #: Shorter overlaps carry no judgement.
 LEAST_OVERLAP_S = 0.4
 
@@ -170,19 +167,9 @@ def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -
     return Refined(verified, final, bend, fit, lags, support)
 
 
-class Verdict(StrEnum):
-    """What a window of the trace says of the map."""
-
-    AGREES = "agrees"
-    DIFFERS = "differs"  #: clearly elsewhere
-    NOTHING = "nothing"  #: too quiet or too noisy to say
-
-
-def verdict_of(lag_ms: float, quality: float) -> Verdict:
-    """Whether a window lies on the map, beside it, or is no clearer than noise."""
-    if abs(lag_ms) <= FINE_TOLERANCE_S * 1e3:
-        return Verdict.AGREES if quality >= CLEAR_QUALITY else Verdict.NOTHING
-    return Verdict.DIFFERS if quality >= SURE_QUALITY else Verdict.NOTHING
+def window_agrees(lag: WindowLag) -> bool:
+    """Whether a window of the narrow search lies on the map: near it, and clearer than noise."""
+    return abs(lag.lag_s) <= FINE_TOLERANCE_S and lag.quality >= CLEAR_QUALITY
 
 
 def _support(

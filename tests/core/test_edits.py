@@ -27,6 +27,7 @@ class EditsTest(unittest.TestCase):
         self.assertEqual(readable(2.5), "2.500 s")
         self.assertEqual(SetRate(1.0000381).apply(PLACED).sentence, "clock set to 38.10 ppm fast")
         self.assertEqual(SetRate(24 / 25).apply(PLACED).sentence, "clock set to 96.0000 % of its speed")
+        self.assertEqual(SetRate(1000 / 1001).apply(PLACED).sentence, "clock set to 99.9001 % of its speed")
         self.assertIn("room tone", SetGaps(Gaps.ROOM_TONE).apply(PLACED).sentence)
 
     def test_moving_keeps_the_gap(self):

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from gullywind.core.proof import prove, prove_moment
+from gullywind.core.proof import Verdict, prove, prove_moment, verdict_of
 from gullywind.core.sound import listening_views
 from gullywind.core.time_map import Piece, TimeMap
 from tests.signals import busy, clocked, in_room, source, with_noise
@@ -53,6 +53,16 @@ class ProofTest(unittest.TestCase):
     def test_strangers_prove_nothing(self):
         proof = self.prove(self.stranger, TimeMap.placement(3.0, 1.0, LENGTH_S))
         self.assertIsNone(proof.residual)
+
+    def test_the_trace_and_the_residual_count_the_same_windows(self):
+        proof = self.prove(self.noisy, TRUE.shifted(0.0004))
+        verdicts = [verdict_of(w.lag_s, w.quality) for w in proof.windows]
+        self.assertEqual(proof.residual.windows, sum(one is not Verdict.NOTHING for one in verdicts))
+        self.assertIs(verdict_of(0.0004, 30.0), Verdict.AGREES)
+        self.assertIs(verdict_of(0.004, 30.0), Verdict.DIFFERS)
+        # Far from the map a window must be clearer to say anything.
+        self.assertIs(verdict_of(0.004, 8.0), Verdict.DIFFERS)
+        self.assertIs(verdict_of(0.05, 8.0), Verdict.NOTHING)
 
     def test_a_moment_is_measured_where_there_is_sound_and_nowhere_else(self):
         there = prove_moment(self.reference, self.noisy, TRUE.shifted(0.002), 40.0)

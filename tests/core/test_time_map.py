@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gullywind.core.errors import InputError
-from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.time_map import Piece, TimeMap, gap_between, jump_between
 
 TIMES = st.floats(-1e5, 1e5, allow_nan=False)
 STEPS = st.lists(st.tuples(st.floats(0.001, 1e3), st.floats(0.001, 1e3)), min_size=1, max_size=8)
@@ -33,6 +33,25 @@ class PieceTest(unittest.TestCase):
     def test_is_nan_outside(self):
         there = Piece(((1.0, 0.0), (2.0, 1.0))).to_recording(np.array([0.5, 1.5, 2.5]))
         np.testing.assert_array_equal(there, [np.nan, 0.5, np.nan])
+
+    def test_runs_on_straight_beyond_its_ends_and_back(self):
+        bent = Piece(((10.0, 0.0), (20.0, 11.0), (30.0, 20.0)))
+        t_ref = np.array([0.0, 10.0, 15.0, 20.0, 25.0, 30.0, 40.0])
+        np.testing.assert_allclose(bent.along(t_ref), [-11.0, 0.0, 5.5, 11.0, 15.5, 20.0, 29.0], atol=1e-12)
+        np.testing.assert_allclose(bent.reference_along(bent.along(t_ref)), t_ref, atol=1e-12)
+
+    @given(st.floats(0, 29.9), st.floats(10.1, 50))
+    def test_another_start_or_end_moves_no_sound(self, start, end):
+        bent = Piece(((10.0, 0.0), (20.0, 11.0), (30.0, 20.0)))
+        for piece in (bent.starting(start), bent.ending(end)):
+            t_ref = np.linspace(piece.start[0], piece.end_exclusive[0], 37)
+            np.testing.assert_allclose(piece.to_recording(t_ref)[1:-1], bent.along(t_ref)[1:-1], atol=1e-9)
+        self.assertEqual((bent.starting(start).start[0], bent.ending(end).end_exclusive[0]), (start, end))
+
+    def test_what_lies_between_two(self):
+        first, second = Piece(((0.0, 0.0), (5.0, 5.0))), Piece(((4.5, 6.0), (9.0, 10.5)))
+        self.assertAlmostEqual(gap_between(first, second), -0.5)
+        self.assertAlmostEqual(jump_between(first, second), -1.5)
 
 
 class TimeMapTest(unittest.TestCase):

@@ -142,10 +142,12 @@ class GeometryTest(unittest.TestCase):
             ("", None),
         ]:
             with self.subTest(text=text):
-                found = self.run_js("rate.rateFrom(text)", text=text)
+                found = self.run_js("rate.rateFrom(text, 'ppm')", text=text)
                 self.assertEqual(found is None, expected is None)
                 if expected is not None:
                     self.assertAlmostEqual(found, expected, delta=1e-12)
+        self.assertAlmostEqual(self.run_js("rate.rateFrom('96', '%')"), 0.96, delta=1e-12)
+        self.assertAlmostEqual(self.run_js("rate.rateFrom('96 ppm', '%')"), 1.000096, delta=1e-12)
 
     def test_the_trace_scales_to_what_agrees(self):
         dots = [{"tRefS": i, "lagMs": 0.03, "quality": 20, "verdict": "agrees"} for i in range(9)]

@@ -1,5 +1,6 @@
 """Recordings as the interface sees them: facts, judgement, map, and the words for them."""
 
+from dataclasses import asdict
 from itertools import pairwise
 from typing import Any, Literal
 from uuid import UUID
@@ -7,15 +8,14 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
-from gullywind.actions.words import clock_figures, clock_label, facts_line, percent, sentence_of
+from gullywind.actions.words import clock_figure, clock_label, facts_line, percent, sentence_of
 from gullywind.core.notes import joint_words, short_time
+from gullywind.core.piece_edits import LEAST_GAP_S
+from gullywind.core.proof import Verdict, is_in_step, verdict_of
 from gullywind.core.stretch import pitch_reason
-from gullywind.core.time_map import Gaps, Pitch
-from gullywind.core.verify import SURE_QUALITY, Verdict, verdict_of
+from gullywind.core.time_map import Gaps, Pitch, gap_between
 from gullywind.store.tables import RecordingRow
 
-#: A recording this near to a place lies there.
-SAME_PLACE_S = 0.02
 RecordingStatus = Literal["waiting", "placed", "unsure", "unplaced", "failed"]
 
 
@@ -74,12 +74,18 @@ class WindowOut(BaseModel):
 
 
 class JointOut(BaseModel):
-    """What lies between piece `index` and the next: words, where the first ends, and the gap, s (below 0: overlap)."""
+    """What lies between a piece and the next; `has_gap`: they neither meet nor overlap."""
 
-    index: int
-    at_s: float
-    gap_s: float
     words: str
+    has_gap: bool
+
+
+class ClockOut(BaseModel):
+    """The clock to be read and typed over; `error` is empty where it was not measured."""
+
+    value: str
+    unit: Literal["ppm", "%"]
+    error: str
 
 
 class MapOut(BaseModel):
@@ -95,7 +101,7 @@ class MapOut(BaseModel):
     rate: float
     clock_ppm: float
     clock_label: str
-    clock_figures: str
+    clock: ClockOut
     gaps: Gaps
     pitch: Pitch
     pitch_reason: str
@@ -122,18 +128,17 @@ class JudgementOut(BaseModel):
     ppm_error: float | None
     candidates: list[CandidateOut]
     notes: list[NoteOut]
-    map_number: int
     map_id: UUID | None
 
 
 class ProofOut(BaseModel):
-    """What is left over, measured from the sound rendered through version `map_number` of the map.
+    """What is left over, measured from the sound rendered through one version of the map.
 
     `current`: that is the map as it is now. `left_over` is empty and the figures null where nothing was clear enough.
     `in_step`: nineteen in twenty clear windows lie on the map.
     """
 
-    map_number: int
+    map_id: UUID
     current: bool
     left_over: str
     in_step: bool
@@ -223,18 +228,13 @@ def _map(row: RecordingRow) -> MapOut | None:
         rate=time_map.rate,
         clock_ppm=time_map.clock_ppm,
         clock_label=clock_label(row),
-        clock_figures=clock_figures(row),
+        clock=ClockOut(**asdict(clock_figure(row, time_map))),
         gaps=time_map.gaps,
         pitch=time_map.pitch,
         pitch_reason=pitch_reason(time_map.pitch, time_map.rate, row.media.sample_rate_hz or 0),
         joints=[
-            JointOut(
-                index=i,
-                at_s=before.end_exclusive[0],
-                gap_s=after.start[0] - before.end_exclusive[0],
-                words=joint_words(before, after),
-            )
-            for i, (before, after) in enumerate(pairwise(time_map.pieces))
+            JointOut(words=joint_words(before, after), has_gap=gap_between(before, after) > LEAST_GAP_S)
+            for before, after in pairwise(time_map.pieces)
         ],
         start_ref_s=time_map.start_ref_s,
         end_ref_s=time_map.end_ref_s_exclusive,
@@ -246,37 +246,35 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
     if judged is None:
         return None
     made = row.version_of(judged.map_version_id)
-    now_s = row.current.to_core().offset_s if row.current else None
+    now = row.current.to_core() if row.current else None
     return JudgementOut(
         confidence=judged.confidence,
         sure=f"{percent(judged.confidence)} %".replace("over\u00a0", "> "),
         polarity=judged.polarity,
         ppm_error=judged.ppm_error,
         candidates=[
-            CandidateOut(**one, current=now_s is not None and abs(one["offset_s"] - now_s) < SAME_PLACE_S)
-            for one in judged.candidates
+            CandidateOut(**one, current=now is not None and now.lies_at(one["offset_s"])) for one in judged.candidates
         ],
         notes=[NoteOut(**one) for one in judged.notes],
-        map_number=made.number if made else 0,
         map_id=made.id if made else None,
     )
 
 
 def _proof(row: RecordingRow) -> ProofOut | None:
     proof = row.proof
-    proved = row.version_of(proof.map_version_id) if proof else None
-    if proof is None or proved is None:
+    # Its version may have been dropped with what was undone.
+    if proof is None or row.version_of(proof.map_version_id) is None:
         return None
     residual = proof.residual
     return ProofOut(
-        map_number=proved.number,
-        current=proved.number == row.map_number,
+        map_id=proof.map_version_id,
+        current=row.current_proof is not None,
         left_over=short_time(residual["median_ms"]) if residual else "",
-        in_step=residual is not None and verdict_of(residual["p95_ms"], SURE_QUALITY) is Verdict.AGREES,
+        in_step=residual is not None and is_in_step(residual["p95_ms"] / 1e3),
         median_ms=residual["median_ms"] if residual else None,
         p95_ms=residual["p95_ms"] if residual else None,
         windows=[
-            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag, q))
+            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag / 1e3, q))
             for t, lag, q, a in proof.windows
         ],
     )

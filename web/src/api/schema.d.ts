@@ -467,6 +467,21 @@ export interface components {
             use: "measured" | "none";
         };
         /**
+         * ClockOut
+         * @description The clock to be read and typed over; `error` is empty where it was not measured.
+         */
+        ClockOut: {
+            /** Value */
+            value: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "ppm" | "%";
+            /** Error */
+            error: string;
+        };
+        /**
          * ClocksIn
          * @description The clocks of all recordings of a project.
          */
@@ -576,17 +591,13 @@ export interface components {
         };
         /**
          * JointOut
-         * @description What lies between piece `index` and the next: words, where the first ends, and the gap, s (below 0: overlap).
+         * @description What lies between a piece and the next; `has_gap`: they neither meet nor overlap.
          */
         JointOut: {
-            /** Index */
-            index: number;
-            /** At S */
-            at_s: number;
-            /** Gap S */
-            gap_s: number;
             /** Words */
             words: string;
+            /** Has Gap */
+            has_gap: boolean;
         };
         /**
          * JudgementOut
@@ -605,8 +616,6 @@ export interface components {
             candidates: components["schemas"]["CandidateOut"][];
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
-            /** Map Number */
-            map_number: number;
             /** Map Id */
             map_id: string | null;
         };
@@ -634,8 +643,7 @@ export interface components {
             clock_ppm: number;
             /** Clock Label */
             clock_label: string;
-            /** Clock Figures */
-            clock_figures: string;
+            clock: components["schemas"]["ClockOut"];
             gaps: components["schemas"]["Gaps"];
             pitch: components["schemas"]["Pitch"];
             /** Pitch Reason */
@@ -861,14 +869,17 @@ export interface components {
         };
         /**
          * ProofOut
-         * @description What is left over, measured from the sound rendered through version `map_number` of the map.
+         * @description What is left over, measured from the sound rendered through one version of the map.
          *
          *     `current`: that is the map as it is now. `left_over` is empty and the figures null where nothing was clear enough.
          *     `in_step`: nineteen in twenty clear windows lie on the map.
          */
         ProofOut: {
-            /** Map Number */
-            map_number: number;
+            /**
+             * Map Id
+             * Format: uuid
+             */
+            map_id: string;
             /** Current */
             current: boolean;
             /** Left Over */
@@ -1070,7 +1081,7 @@ export interface components {
         };
         /**
          * Verdict
-         * @description What a window of the trace says of the map.
+         * @description What a window of a proof says of the map.
          * @enum {string}
          */
         Verdict: "agrees" | "differs" | "nothing";

@@ -74,10 +74,8 @@ function Bench({ project, reference, recording }: { project: Project; reference:
   const loupes = useLoupes(moments)
   // After an edit another piece may bear the number.
   useEffect(() => choosePiece((old) => (old !== null && old >= (current?.pieces.length ?? 0) ? null : old)), [current?.pieces.length])
-  const unproved = current !== null && !recording.proof?.current
-  useEffect(() => {
-    if (unproved) void api.POST('/api/recordings/{recording_id}/proofs', { params: { path: { recording_id: recording.id } } })
-  }, [unproved, recording.id])
+  // Every edit is followed by a proof; what is missing on arrival was stored before there were any, or broke off.
+  useEffect(() => void api.POST('/api/recordings/{recording_id}/proofs', { params: { path: { recording_id: recording.id } } }), [recording.id])
 
   useEffect(() => {
     const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]

@@ -13,27 +13,27 @@ const PITCHES = [
 export function ClockChoice({ recording, edits }: { recording: Recording; edits: Edits }) {
   const { map, judgement } = recording
   if (!map) return null
-  const [figure, ...rest] = map.clock_figures.split(' ')
+  const { value, unit, error } = map.clock
   return (
     <>
       <TypedField
         label="clock"
-        name="Clock, parts per million"
-        shown={figure!}
-        unit={rest.at(-1) ?? 'ppm'}
-        title="ppm (positive: it runs fast), or a speed as 96 % or 24/25"
+        name="Clock"
+        shown={value}
+        unit={unit}
+        title="ppm (positive: it runs fast), or its speed as 96 % or 24/25"
         keep={(text) => {
-          const rate = rateFrom(map.clock_figures.endsWith('%') && /^[+−-]?[\d.,]+$/.test(text.trim()) ? `${text} %` : text)
+          const rate = rateFrom(text, unit)
           if (rate !== null) edits.edit({ kind: 'rate', rate })
           return rate !== null
         }}
       />
       <Flex justify="space-between" align="center" fontSize="xs" py="1">
         <Text color="fg.muted" fontFamily="mono">
-          {rest.length > 1 ? rest.slice(0, -1).join(' ') : ''}
+          {error}
         </Text>
         <Flex gap="1">
-          <Button size="2xs" variant="outline" disabled={!judgement?.map_number} title="Use the clock that was measured" onClick={() => edits.edit({ kind: 'clock', use: 'measured' })}>
+          <Button size="2xs" variant="outline" disabled={!judgement?.map_id} title="Use the clock that was measured" onClick={() => edits.edit({ kind: 'clock', use: 'measured' })}>
             as measured
           </Button>
           <Button size="2xs" variant="outline" title="Refuse the measured clock: leave the sound at its own speed" onClick={() => edits.edit({ kind: 'clock', use: 'none' })}>

@@ -66,7 +66,7 @@ export function PieceList({ recording, edits, piece, choosePiece }: Props) {
                     <Button size="2xs" px="1" variant="ghost" title="Make one piece of both: what follows moves to where it was recorded" onClick={() => edits.edit({ kind: 'join', index })}>
                       Join
                     </Button>
-                    {joint.gap_s > 1e-6 && (
+                    {joint.has_gap && (
                       <Button size="2xs" px="1" variant="ghost" title="Close the gap: all that follows moves up, out of step with the reference" onClick={() => edits.edit({ kind: 'close-gap', index })}>
                         Close
                       </Button>

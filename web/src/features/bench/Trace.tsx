@@ -31,7 +31,7 @@ export const Trace = memo(function Trace({ recording, pieces, before, durationS,
   const kind = useTraceKind((s) => s.kind)
   const { proof } = recording
   const offsetS = recording.map?.offset_s ?? 0
-  const measured = recording.versions.find((one) => one.number === proof?.map_number)?.pieces ?? null
+  const measured = recording.versions.find((one) => one.id === proof?.map_id)?.pieces ?? null
   const dots = useCallback(
     (through: Pieces | null): Dot[] =>
       (proof?.windows ?? []).flatMap((window) => {
