@@ -16,7 +16,8 @@ from gullywind.core.sound import Listening
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
 from gullywind.core.verify import FINE_TOLERANCE_S
-from gullywind.core.windows import Layout, Line, MapAll, lay_windows, measure_all
+from gullywind.core.warp import render
+from gullywind.core.windows import Layout, Line, MapAll, at_common_moments, lay_windows, measure_all
 
 #: One window in 15 s, within these bounds.
 S_PER_WINDOW, WINDOWS = 15.0, (8, 120)
@@ -62,9 +63,6 @@ class Rendered:
 
     def read(self, start: int, stop: int) -> Samples:
         """Shape (1, stop - start); zeros where no piece covers."""
-        # The renderer compiles on import; only those who prove pay for it.
-        from gullywind.core.warp import render
-
         length = stop - start
         return render(self._mix, self._time_map, sample_rate_hz=self.sample_rate_hz, samples=length, first=start)
 
@@ -165,7 +163,8 @@ def _lay(time_map: TimeMap, reference_s: float, window_s: float) -> list[Layout]
     spans = [(start, end) for start, end in spans if end - start >= LEAST_PIECE_S]
     total = sum(end - start for start, end in spans)
     count = float(np.clip(total / S_PER_WINDOW, *WINDOWS))
+    counts = [max(2, round(count * (end - start) / total)) for start, end in spans]
     return [
-        lay_windows(start, end, count=max(2, round(count * (end - start) / total)), window_s=window_s)
-        for start, end in spans
+        at_common_moments(lay_windows(start, end, count=number, window_s=window_s))
+        for (start, end), number in zip(spans, counts, strict=True)
     ]

@@ -11,7 +11,7 @@ from gullywind.core.evidence import Support
 from gullywind.core.search import CoarsePlace, probe_line
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
-from gullywind.core.windows import Line, MapAll, lay_windows, measure_all, overlap_s
+from gullywind.core.windows import Line, MapAll, at_common_moments, lay_windows, measure_all, overlap_s
 
 #: The coarse place is right to about 25 ms, and a minute's probe may drift by 12 ms.
 ROUGH_LAG_S = 0.08
@@ -74,7 +74,7 @@ def verify_place(
     start_s, end_s = overlap_s(line, reference, recording)
     if end_s - start_s < LEAST_OVERLAP_S:
         return None
-    layout = lay_windows(start_s, end_s, count=look.windows, window_s=look.window_s)
+    layout = at_common_moments(lay_windows(start_s, end_s, count=look.windows, window_s=look.window_s))
     lags = measure_all(reference, recording, line, layout, most_lag_s=ROUGH_LAG_S, map_all=map_all)
     if not lags:
         return None
@@ -112,10 +112,11 @@ def found_times(lags: tuple[WindowLag, ...], line: Line) -> tuple[Floats, Floats
 
 @dataclass(frozen=True, eq=False)
 class Refined:
-    """A line fitted twice at full rate, how the clock bends along it, and the windows measured against both."""
+    """A line fitted twice at full rate, how the clock bends along it, and the windows, of `window_s`, against both."""
 
     verified: Verified
     line: Line
+    window_s: float
     bend: Bend | None
     fit: DriftFit
     lags: tuple[WindowLag, ...]
@@ -140,7 +141,7 @@ def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -
     start_s, end_s = overlap_s(line, verified.reference, verified.recording)
     length = end_s - start_s
     count = int(np.clip(length / S_PER_WINDOW, *FINE_WINDOWS))
-    layout = lay_windows(start_s, end_s, count=count, window_s=window_s)
+    layout = at_common_moments(lay_windows(start_s, end_s, count=count, window_s=window_s))
     lags = measure_all(verified.reference, verified.recording, line, layout, most_lag_s=FINE_LAG_S, map_all=map_all)
     if not lags:
         lags = verified.lags
@@ -164,7 +165,7 @@ def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -
     # In the narrow search noise often falls within the tolerance: what agrees must be clear as well.
     agreeing = (np.abs(late) <= FINE_TOLERANCE_S) & clear
     support = _support(verified.place, lags, agreeing, length, layout.window_s)
-    return Refined(verified, final, bend, fit, lags, support)
+    return Refined(verified, final, layout.window_s, bend, fit, lags, support)
 
 
 def window_agrees(lag: WindowLag) -> bool:

@@ -1,19 +1,23 @@
 """Where windows lie along an overlap, and how they are measured together. Times in s."""
 
+import math
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from gullywind.core.correlate import SegmentPlan, WindowLag, measure_window, segment_size, working_rate_hz
+from gullywind.core.correlate import WindowLag, measure_window, segment_size, working_rate_hz
+from gullywind.core.segments import grid_centres_s
 from gullywind.core.sound import Listening
-from gullywind.core.units import Floats, to_samples, to_seconds
+from gullywind.core.units import Floats
 
 #: Runs a function over items, perhaps on several cores, in order.
 MapAll = Callable[[Callable[[float], WindowLag | None], Iterable[float]], Iterator[WindowLag | None]]
 
 #: Shorter windows hold too little sound in a room.
 LEAST_WINDOW_S = 1.0
+#: Looks at different recordings meet at multiples of this, s, or of a half, a quarter and so on of it.
+COMMON_S = 15.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +58,20 @@ def lay_windows(start_s: float, end_s: float, *, count: int, window_s: float) ->
     return Layout(tuple(float(c) for c in centres), window_s)
 
 
+def at_common_moments(layout: Layout) -> Layout:
+    """Inner windows moved to moments that other layouts share, by less than half their spacing.
+
+    So the reference's spectra serve the first check, the refinement and the proof, and the next recording's as well.
+    Windows that lie close are left alone: moved onto each other they would say the same twice.
+    """
+    first, *inner, last = layout.centres_s
+    spacing_s = (last - first) / (len(inner) + 1)
+    if not inner or spacing_s < 2 * layout.window_s:
+        return layout
+    step_s = COMMON_S * 2.0 ** min(0, math.floor(math.log2(spacing_s / COMMON_S)))
+    return Layout((first, *(round(centre_s / step_s) * step_s for centre_s in inner), last), layout.window_s)
+
+
 def measure_all(
     reference: Listening,
     recording: Listening,
@@ -64,17 +82,18 @@ def measure_all(
     map_all: MapAll = map,
 ) -> tuple[WindowLag, ...]:
     """Measure all windows of a layout against the line; silent ones are left out."""
-    size = segment_size(working_rate_hz(reference, recording), layout.window_s)
-    size_s = size / working_rate_hz(reference, recording)
-    most_lag_s = min(most_lag_s, size_s / 3)
-    count = max(2, int((layout.window_s - size_s) / (size_s / 2)) + 1)
-    inside = (np.arange(count) - (count - 1) / 2) * (size_s / 2)
+    rate_hz = working_rate_hz(reference, recording)
+    size = segment_size(rate_hz, layout.window_s)
+    most_lag_s = min(most_lag_s, size / rate_hz / 3)
+    hop_s = size / rate_hz / 2
+    count = max(2, int(layout.window_s / hop_s) - 1)
+    middle_s = (layout.centres_s[0] + layout.centres_s[-1]) / 2
 
     def measure(centre_s: float) -> WindowLag | None:
-        # On whole samples of the reference only the recording's side needs turning.
-        whole_s = to_seconds(to_samples(centre_s, reference.sample_rate_hz), reference.sample_rate_hz)
-        t_ref = np.asarray(whole_s + inside, np.float64)
-        plan = SegmentPlan(t_ref, line.to_recording(t_ref))
-        return measure_window(reference, recording, plan, size=size, most_lag_s=most_lag_s)
+        # Onto the reference's grid, by less than a hop and towards the middle: never beyond what both cover.
+        begin = centre_s / hop_s - (count + 1) / 2
+        first = math.ceil(begin) if centre_s < middle_s else math.floor(begin)
+        t_ref = grid_centres_s(first, count, size, rate_hz)
+        return measure_window(reference, recording, first, line.to_recording(t_ref), size=size, most_lag_s=most_lag_s)
 
     return tuple(lag for lag in map_all(measure, layout.centres_s) if lag is not None)
