@@ -11,6 +11,7 @@ from gullywind.core.confidence import confidence_of, is_repeat, status_of
 from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Status
 from gullywind.core.features.extract import Heard
 from gullywind.core.notes import break_notes, drift_notes, placed_notes
+from gullywind.core.stray_windows import may_be_broken
 from gullywind.core.time_map import Piece, TimeMap
 from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
 from gullywind.core.windows import Line, MapAll
@@ -110,6 +111,9 @@ def judge_pieces(
     support = judged.support
     # Many pieces leave each with few windows: clear ones are hope enough, the pieces must then prove themselves.
     if support is None or all(agreeing) or sum(agreeing) < 2 or support.quality < HOPE_QUALITY:
+        return judged
+    views = ref.view, rec.view
+    if not may_be_broken(*views, refined.line, refined.lags, window_s=refined.window_s, map_all=map_all):
         return judged
     broken = find_breaks((ref.view, ref.features), (rec.view, rec.features), refined.line, map_all=map_all)
     if broken is None:
