@@ -38,6 +38,11 @@ class Part:
     fade_in: tuple[float, float] | None
     fade_out: tuple[float, float] | None
 
+    @property
+    def fades(self) -> bool:
+        """Whether any of its gains may not be 1."""
+        return self.fade_in is not None or self.fade_out is not None
+
     def gain(self, t_ref: Floats) -> Floats | None:
         """Gains in 0..1, same shape as `t_ref`; None where all are 1."""
         gain: Floats | None = None

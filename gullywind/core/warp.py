@@ -1,28 +1,23 @@
-"""Renders a recording through its time map into reference time: windowed-sinc interpolation, block by block.
+"""Renders a recording through its time map into reference time, block by block.
 
-Method: 64-tap Kaiser-windowed sinc at exact (64-bit) positions (Smith and Gossett, "A flexible sampling-rate conversion
-method", ICASSP 1984). Other sample rates are first brought to the reference's by soxr. Slope 1 on whole samples copies.
-Slopes further than 0.5 % from 1 take the pitch along or keep it, as `stretch` decides.
+Sound is interpolated at exact positions. Other sample rates are first brought to the reference's by soxr. Slope 1 on
+whole samples copies. Slopes further than 0.5 % from 1 take the pitch along or keep it, as `stretch` decides.
 """
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
-import numba
 import numpy as np
-import numpy.typing as npt
 import soxr
 
 from gullywind.core.crossfade import Part, Tone, lay_parts, lay_tones
 from gullywind.core.sound import SampleSource
 from gullywind.core.stretch import MOST_BEND, keeps_pitch, stretch_into
 from gullywind.core.time_map import Piece, Pitch, TimeMap
-from gullywind.core.units import Checkpoint, Floats, Samples, no_checkpoint, to_fractional_samples
+from gullywind.core.units import Checkpoint, Samples, no_checkpoint
 
-TAPS = 64
-#: Linear interpolation between neighbouring phases leaves -138 dB at 4096.
-PHASES = 4096
-#: Kaiser's beta for 120 dB; flat to 0.44 of the sample rate.
-BETA = 12.3
+#: Sound read around an interpolated block: more than half the kernel.
+MARGIN = 64
 BLOCK_SAMPLES = 1 << 17
 #: Sound read around a block when the sample rate is converted: longer than soxr's filter.
 CONVERSION_MARGIN = 2048
@@ -77,7 +72,7 @@ def _add_part(source: SampleSource, part: Part, pitch: Pitch, rate_hz: int, star
     if last <= first:
         return
     into = block[:, first - start : last - start]
-    gain = part.gain(np.arange(first, last) / rate_hz)
+    gain = part.gain(np.arange(first, last) / rate_hz) if part.fades else None
     kept = keeps_pitch(pitch, part.piece.rate, source.sample_rate_hz)
     make = stretch_into if kept else _render_piece
     if gain is None:
@@ -109,85 +104,55 @@ def _covered(start_s: float, end_s: float, rate_hz: int, start: int, block: Samp
 def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, first: int, into: Samples) -> None:
     """Write a piece's sound from sample `first` of reference time on."""
     last = first + into.shape[1]
-    t_ref = np.arange(first, last) / rate_hz
-    t_rec = _inside(piece, t_ref)
+    runs = list(_straight_runs(piece, rate_hz, first, last))
+    begin_s, end_s = runs[0].at(0), runs[-1].at(runs[-1].samples - 1)
     stated_hz = source.sample_rate_hz
     slope = piece.rate
     # A wrong header or a film speed is another sample rate, not a bend: it is converted like one.
     fs = stated_hz * slope if abs(slope - 1) > MOST_BEND else float(stated_hz)
     if abs(fs - rate_hz) < SAME_RATE_HZ:
-        positions = to_fractional_samples(t_rec, stated_hz)
-        whole = np.rint(positions[[0, -1]]).astype(np.int64)
-        if np.all(np.abs(positions[[0, -1]] - whole) < WHOLE) and whole[1] - whole[0] == last - first - 1:
-            into[:] = source.read(int(whole[0]), int(whole[1]) + 1)
+        start, stop = begin_s * stated_hz, end_s * stated_hz
+        whole = round(start)
+        if max(abs(start - whole), abs(stop - (whole + last - first - 1))) < WHOLE and len(runs) == 1:
+            into[:] = source.read(whole, whole + last - first)
             return
-        begin = int(np.floor(positions[0])) - TAPS
-        sound = source.read(begin, int(np.ceil(positions[-1])) + TAPS)
-        positions = positions - begin
+        begin = int(np.floor(start)) - MARGIN
+        sound = source.read(begin, int(np.ceil(stop)) + MARGIN)
     else:
-        begin = int(np.floor(t_rec[0] * stated_hz)) - CONVERSION_MARGIN
-        sound = source.read(begin, int(np.ceil(t_rec[-1] * stated_hz)) + CONVERSION_MARGIN)
+        begin = int(np.floor(begin_s * stated_hz)) - CONVERSION_MARGIN
+        sound = source.read(begin, int(np.ceil(end_s * stated_hz)) + CONVERSION_MARGIN)
         sound = np.ascontiguousarray(soxr.resample(sound.T, fs, rate_hz, quality="VHQ").T)
-        positions = to_fractional_samples(t_rec - begin / stated_hz, stated_hz) * (rate_hz / fs)
+    # Compiled code is loaded only where something must be interpolated: it takes half a second.
+    from gullywind.core.interpolate import TABLE, interpolate
+
     if not np.all(np.isfinite(sound)):
         sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
-    interpolate(np.ascontiguousarray(sound), positions, _TABLE, into)
+    # Samples of `sound` for each second of recording time: more than one for each that was read, if it was converted.
+    per_second = stated_hz * (rate_hz / fs) if fs != rate_hz else float(stated_hz)
+    done = 0
+    for run in runs:
+        start = (run.start_s - begin / stated_hz) * per_second
+        interpolate(sound, start, run.step_s * per_second, TABLE, into[:, done : done + run.samples])
+        done += run.samples
 
 
-def _inside(piece: Piece, t_ref: Floats) -> Floats:
-    """Recording times of a piece, at its edges where reference times lie beyond them by a rounding."""
-    (ref0, rec0), (ref1, _) = piece.start, piece.end_exclusive
-    t_ref = np.clip(t_ref, ref0, ref1)
-    # A line needs no search among knots; this is a tenth of the time of a proof.
-    return rec0 + (t_ref - ref0) * piece.rate if len(piece.knots) == 2 else piece.to_recording(t_ref)
+@dataclass(frozen=True, slots=True)
+class _Run:
+    """Evenly spaced moments of recording time: one for each of so many samples of reference time."""
+
+    start_s: float
+    step_s: float
+    samples: int
+
+    def at(self, i: int) -> float:
+        return self.start_s + i * self.step_s
 
 
-def _kernel_table() -> npt.NDArray[np.float64]:
-    """Shape (PHASES + 1, TAPS): the kernel at every phase in 0..1."""
-    phase = np.arange(PHASES + 1)[:, None] / PHASES
-    distance = np.arange(TAPS)[None, :] - (TAPS // 2 - 1) - phase
-    inside = np.clip(1 - (distance / (TAPS / 2)) ** 2, 0, None)
-    table = np.sinc(distance) * np.i0(BETA * np.sqrt(inside)) / np.i0(BETA)
-    return np.asarray(table / table.sum(axis=1, keepdims=True))
-
-
-_TABLE = _kernel_table()
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def interpolate(sound: Samples, positions: Floats, table: Floats, into: Samples) -> None:
-    """Write `sound` at fractional `positions` into `into`, all channels alike.
-
-    `sound` has shape (channels, samples), `positions` (n,) in samples, `into` (channels, n); positions need TAPS / 2
-    samples of sound on either side.
-    """
-    channels, total = sound.shape
-    taps, phases = table.shape[1], table.shape[0] - 1
-    kernel = np.empty(taps, np.float64)
-    for i in range(positions.size):
-        base = int(np.floor(positions[i]))
-        phase = (positions[i] - base) * phases
-        row = int(phase)
-        share = phase - row
-        begin = base - (taps // 2 - 1)
-        inside = begin >= 0 and begin + taps <= total
-        if inside and channels == 1:
-            # Two products with neighbouring rows are quicker than one with a kernel between them: 1.7 times.
-            low, high = 0.0, 0.0
-            for tap in range(taps):
-                low += table[row, tap] * sound[0, begin + tap]
-                high += table[row + 1, tap] * sound[0, begin + tap]
-            into[0, i] = low + share * (high - low)
-            continue
-        for tap in range(taps):
-            kernel[tap] = table[row, tap] + share * (table[row + 1, tap] - table[row, tap])
-        for channel in range(channels):
-            sum_ = 0.0
-            if inside:
-                for tap in range(taps):
-                    sum_ += kernel[tap] * sound[channel, begin + tap]
-            else:
-                for tap in range(taps):
-                    if 0 <= begin + tap < total:
-                        sum_ += kernel[tap] * sound[channel, begin + tap]
-            into[channel, i] = sum_
+def _straight_runs(piece: Piece, rate_hz: int, first: int, last: int) -> Iterator[_Run]:
+    """Recording times of reference samples `first` to `last - 1`, knot by knot; the outermost run on straight."""
+    knots = piece.knots
+    edges = [first, *(int(np.clip(np.ceil(t * rate_hz - WHOLE), first, last)) for t, _ in knots[1:-1]), last]
+    for (ref0, rec0), (ref1, rec1), start, stop in zip(knots, knots[1:], edges, edges[1:], strict=False):
+        if stop > start:
+            slope = (rec1 - rec0) / (ref1 - ref0)
+            yield _Run(rec0 + (start / rate_hz - ref0) * slope, slope / rate_hz, stop - start)

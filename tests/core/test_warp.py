@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from gullywind.core.time_map import TimeMap
+from gullywind.core.time_map import Piece, TimeMap
 from gullywind.core.warp import render, render_blocks
 from tests.signals import RATE_HZ, busy, source
 
@@ -55,6 +55,18 @@ class RenderTest(unittest.TestCase):
                 for k in range(0, 96000, 9600)
             ]
             np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=2e-6)
+
+    def test_a_bent_map_is_followed_knot_by_knot(self):
+        times = np.arange(5 * RATE_HZ) / RATE_HZ
+        knots = ((0.5, 0.0), (1.2345678, 0.7346), (2.0, 1.5), (2.5000131, 2.00003), (4.0, 3.5001))
+        bent = TimeMap((Piece(knots),))
+        t_ref = np.arange(int(3.9 * RATE_HZ)) / RATE_HZ
+        for rate_hz, limit in ((RATE_HZ, 2e-6), (44100, 4e-6)):
+            sound = tone(3000.0, np.arange(5 * rate_hz) / rate_hz if rate_hz != RATE_HZ else times)
+            rendered = render(source(sound, rate_hz), bent, sample_rate_hz=RATE_HZ, samples=t_ref.size)[0]
+            ideal = tone(3000.0, bent.to_recording(t_ref))
+            inside = (t_ref > 0.6) & (t_ref < 3.8)
+            self.assertLess(np.abs(rendered - ideal)[inside].max(), limit)
 
     def test_channels_stay_together(self):
         sound = busy(2.0)
