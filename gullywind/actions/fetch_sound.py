@@ -14,7 +14,7 @@ from gullywind.core.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, p
 from gullywind.core.units import Samples
 from gullywind.core.warp import render
 from gullywind.formats.derived import load_peaks
-from gullywind.formats.media import Sound
+from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
 from gullywind.store.projects import get_project

@@ -12,7 +12,8 @@ from gullywind.core.sound import Listening, listening_views
 from gullywind.core.units import Checkpoint, Samples, no_checkpoint
 from gullywind.formats.derived import SPOOL, load_heard, save_heard, save_peaks
 from gullywind.formats.loudness import LoudnessMeter
-from gullywind.formats.media import Sound, open_media
+from gullywind.formats.media import open_media
+from gullywind.formats.sound_files import Sound
 from gullywind.store.files import MediaFolder
 
 

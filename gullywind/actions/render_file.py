@@ -5,7 +5,7 @@ from pathlib import Path
 from gullywind.core.facts import MediaFacts
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.formats.media import Sound
+from gullywind.formats.sound_files import Sound
 from gullywind.formats.wav import SampleForm, write_wav
 
 

@@ -7,7 +7,8 @@ import threading
 from pathlib import Path
 from typing import Any
 
-from gullywind.actions.place_files import PlaceRequest, place_files
+from gullywind.actions.place_files import place_files
+from gullywind.actions.place_one import PlaceRequest
 from gullywind.core.evidence import Status
 from gullywind.core.notes import left_over_words
 from gullywind.formats.result_json import RecordingResult, result_json

@@ -42,7 +42,11 @@ class PreparedReference:
 
 def prepare_reference(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> PreparedReference:
     """Listen to the reference once."""
-    heard = hear(source, checkpoint=checkpoint)
+    return index_reference(hear(source, checkpoint=checkpoint))
+
+
+def index_reference(heard: tuple[Heard, ...]) -> PreparedReference:
+    """Make what was heard of the reference ready for searches."""
     return PreparedReference(heard, tuple(ReferenceIndex(one.features) for one in heard))
 
 

@@ -122,6 +122,35 @@ class AlignTest(unittest.TestCase):
         self.assertIn("absent.wav cannot be opened: no such file", out)
         self.assertIn("good one é.wav: starts at 0.000000 s", out)
 
+    def test_a_batch_says_of_each_what_it_says_alone(self):
+        files = [self.folder / f"take{i}.{kind}" for i, kind in enumerate(("wav", "m4a", "flac", "wav"))]
+        for i, path in enumerate(files):
+            taken = clocked(self.event, 3.0 + i * 4.1234567, 1 + i * 2e-5, 25.0)
+            if path.suffix == ".m4a":
+                encode(path, taken, RATE_HZ, "aac")
+            else:
+                soundfile.write(path, taken, RATE_HZ, subtype="PCM_16")
+        status, out, _ = run("align", self.reference, *files, "--json", "-")
+        self.assertEqual(status, 0)
+        together = json.loads(out)["recordings"]
+        self.assertEqual([one["path"] for one in together], [str(path) for path in files])
+        for i, one in enumerate(together):
+            with self.subTest(path=one["path"]):
+                self.assertAlmostEqual(one["offset_s"], 3.0 + i * 4.1234567, delta=2e-6)
+                _, alone, _ = run("align", self.reference, files[i], "--json", "-")
+                self.assertEqual(json.loads(alone)["recordings"][0], one)
+
+    def test_a_batch_without_its_reference_still_reads_the_rest(self):
+        good, bad = self.write("one.wav", wav_bytes(self.event[:RATE_HZ])), self.write("noref.wav", b"nothing" * 99)
+        status, out, err = run("align", bad, good, good, self.folder / "gone.wav", "--json", "-")
+        self.assertEqual(status, 1)
+        self.assertIn("is not a sound or video file", err)
+        recordings = json.loads(out)["recordings"]
+        self.assertEqual([one["status"] for one in recordings], ["failed"] * 3)
+        self.assertEqual(recordings[0]["duration_s"], 1.0)
+        self.assertIn("reference could not be read", recordings[1]["notes"][0]["message"])
+        self.assertIn("cannot be opened", recordings[2]["notes"][0]["message"])
+
     def test_strangers_are_a_judgement_not_a_failure(self):
         stray = self.write("stray.wav", wav_bytes(busy(20.0, 55)))
         status, out, _ = run("align", self.reference, stray)
