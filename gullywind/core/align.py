@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from gullywind.core.correlate import WindowLag
 from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
-from gullywind.core.judge import MOST_CANDIDATES, judge, judge_pieces, unplaced
+from gullywind.core.judge import judge, judge_pieces, unplaced
 from gullywind.core.notes import heard_notes
 from gullywind.core.proof import proof_window_s, prove
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
@@ -14,7 +14,7 @@ from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
 from gullywind.core.units import Checkpoint, no_checkpoint
 from gullywind.core.verify import LONGEST, LOOKS, Look, Refined, Verified, fine_window_s, refine_line, verify_place
-from gullywind.core.windows import MapAll
+from gullywind.core.windows import MapAll, lay_common_windows, lay_windows
 
 #: A place this well supported needs no second, longer look.
 STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
@@ -27,6 +27,10 @@ FEW_LEADING = 2
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
 #: So are those that the search found nearly as good: in noise the first check may have missed them.
 EQUAL_PLACE = 0.85
+#: So many: their order after the first check is nearly chance.
+MOST_REFINED = 10
+#: Windows that tell rivals apart are at least this long.
+LEAST_RIVAL_WINDOW_S = 2.7
 
 #: A search's result with the two views it was made of.
 Searched = tuple[MatchCurve, Heard, Heard]
@@ -175,6 +179,7 @@ def _verify(
     # Mostly one place stands far above all others: it is looked at twice before a rival is looked at once.
     leading = [one for one in places if one[0].z >= RIVAL_SHARE * places[0][0].z]
     first = [(look, leading) for look in looks[:2]] if len(leading) <= FEW_LEADING else []
+    lay = lay_common_windows if len(leading) == 1 else lay_windows
     verified: list[Verified] = []
     for round_, (look, chosen) in enumerate([*first, *((look, places) for look in looks)]):
         if look is LONGEST:
@@ -188,7 +193,7 @@ def _verify(
                 continue
             if (id(place), look) in done:
                 continue
-            one = verify_place(ref.view, rec.view, place, look=look, map_all=map_all)
+            one = verify_place(ref.view, rec.view, place, look=look, lay=lay, map_all=map_all)
             if one:
                 verified.append(one)
             checkpoint(0.4 + 0.5 * (round_ + i / len(chosen)) / (len(first) + len(looks)))
@@ -225,5 +230,10 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
         or one.place.z >= EQUAL_PLACE * best.place.z
     ]
     window_s = fine_window_s(best.support.quality)
-    refined = [refine_line(one, window_s=window_s, map_all=map_all) for one in [best, *near[: MOST_CANDIDATES - 1]]]
+    if not near:
+        return [refine_line(best, window_s=window_s, map_all=map_all)]
+    # What tells equals apart is little: it takes longer windows, at the same moments of the recording.
+    window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
+    chosen = [best, *near[: MOST_REFINED - 1]]
+    refined = [refine_line(one, window_s=window_s, lay=lay_windows, map_all=map_all) for one in chosen]
     return sorted(refined, key=lambda r: -r.support.score * (0.02 + r.support.chance_nats))

@@ -5,7 +5,7 @@ jump (dynamic programming, Bellman 1957), gives the pieces: so a jump of 20 ms i
 All pieces get one rate, and each cut is put where one offset stops to agree and the next begins.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -123,7 +123,7 @@ def _windows(
         if end - start < WINDOW_S:
             continue
         count = max(2, round((end - start) / step_s))
-        layout = lay_windows(start, end, count=count, window_s=WINDOW_S)
+        layout = replace(lay_windows(start, end, count=count, window_s=WINDOW_S), on_grid=True)
         lags = measure_all(reference, recording, shifted, layout, most_lag_s=WINDOW_LAG_S, map_all=map_all)
         if lags:
             parts.append((*found_times(lags, shifted), lags))

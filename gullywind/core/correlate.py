@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
-from gullywind.core.segments import Spectrum, advance_ramp, grid_centres_s, grid_spectra, segment_spectra
+from gullywind.core.segments import Spectrum, advance_ramp, grid_spectra, segment_spectra
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
 
@@ -60,6 +60,18 @@ class WindowLag:
     second: float
 
 
+@dataclass(frozen=True, eq=False)
+class SegmentPlan:
+    """Centres of a window's segments as a map pairs them, both shape (segments,), s.
+
+    `first` is the number of the first one on the reference's grid; None where they lie off it.
+    """
+
+    t_ref: Floats
+    t_rec: Floats
+    first: int | None = None
+
+
 def working_rate_hz(reference: Listening, recording: Listening) -> int:
     """The lower of both sample rates, at most 48 kHz: what one of them lacks cannot agree."""
     return int(min(reference.sample_rate_hz, recording.sample_rate_hz, MOST_RATE_HZ))
@@ -74,8 +86,7 @@ def segment_size(working_hz: int, window_s: float) -> int:
 def measure_window(
     reference: Listening,
     recording: Listening,
-    first: int,
-    t_rec: Floats,
+    plan: SegmentPlan,
     *,
     size: int,
     most_lag_s: float,
@@ -85,8 +96,7 @@ def measure_window(
     Parameters
     ----------
     reference, recording : mono views.
-    first : number of the window's first segment on the reference's grid.
-    t_rec : shape (segments,), s. Where the present map expects the centres of the segments in the recording.
+    plan : centres of the segments in both times, as the present map pairs them.
     size : segment length in samples at the working rate.
     most_lag_s : > 0, s. Search range to either side, at most a third of a segment.
 
@@ -95,16 +105,18 @@ def measure_window(
     WindowLag, or None where one side is silent.
     """
     rate_hz = working_rate_hz(reference, recording)
-    ref = grid_spectra(reference, first, t_rec.size, size, rate_hz)
-    if ref is None:
-        return None
-    rec = segment_spectra(recording, t_rec, size, rate_hz)
-    if rec is None:
+    count = plan.t_ref.size
+    if plan.first is None:
+        ref = segment_spectra(reference, plan.t_ref, size, rate_hz)
+    else:
+        ref = grid_spectra(reference, plan.first, count, size, rate_hz)
+    rec = segment_spectra(recording, plan.t_rec, size, rate_hz) if ref is not None else None
+    if ref is None or rec is None:
         return None
     bins = _bins(size, rate_hz)
     s_xy, s_xx, s_yy = _averaged(ref, rec)
     # Averages of few segments look coherent by chance (1 / segments); overlap leaves about 2/3 of them independent.
-    weight = _weight(s_xy, s_xx, s_yy, bins, independent=max(1.5, t_rec.size * 0.65))
+    weight = _weight(s_xy, s_xx, s_yy, bins, independent=max(1.5, count * 0.65))
     phases = _phases(s_xy)
     weighted = phases * weight
     curve = scipy.fft.irfft(weighted, size)
@@ -113,7 +125,7 @@ def measure_window(
     polarity = 1 if height >= 0 else -1
     lag = _refine(weighted * np.float32(polarity), curve * polarity, top, bins)
     agreement = float((phases[bins.speech] * _turns(bins.speech, lag, size)).real.mean()) * polarity
-    centre_s = float(grid_centres_s(first, t_rec.size, size, rate_hz).mean())
+    centre_s = float(plan.t_ref.mean())
     return WindowLag(centre_s, lag / rate_hz, abs(height) / spread, agreement, polarity, second)
 
 

@@ -17,7 +17,7 @@ from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
 from gullywind.core.verify import FINE_TOLERANCE_S
 from gullywind.core.warp import render
-from gullywind.core.windows import Layout, Line, MapAll, at_common_moments, lay_windows, measure_all
+from gullywind.core.windows import Layout, Line, MapAll, lay_common_windows, measure_all
 
 #: One window in 15 s, within these bounds.
 S_PER_WINDOW, WINDOWS = 15.0, (8, 120)
@@ -165,6 +165,6 @@ def _lay(time_map: TimeMap, reference_s: float, window_s: float) -> list[Layout]
     count = float(np.clip(total / S_PER_WINDOW, *WINDOWS))
     counts = [max(2, round(count * (end - start) / total)) for start, end in spans]
     return [
-        at_common_moments(lay_windows(start, end, count=number, window_s=window_s))
+        lay_common_windows(start, end, count=number, window_s=window_s)
         for (start, end), number in zip(spans, counts, strict=True)
     ]

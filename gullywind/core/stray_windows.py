@@ -43,7 +43,7 @@ def may_be_broken(
     start_s, end_s = overlap_s(line, reference, recording)
 
     def agrees(t_ref: float) -> bool:
-        one = Layout((t_ref,), window_s)
+        one = Layout((t_ref,), window_s, on_grid=True)
         found = measure_all(reference, recording, line, one, most_lag_s=FINE_LAG_S, map_all=map_all)
         return bool(found) and window_agrees(found[0])
 

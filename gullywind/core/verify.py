@@ -11,7 +11,7 @@ from gullywind.core.evidence import Support
 from gullywind.core.search import CoarsePlace, probe_line
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
-from gullywind.core.windows import Line, MapAll, at_common_moments, lay_windows, measure_all, overlap_s
+from gullywind.core.windows import Lay, Line, MapAll, lay_common_windows, measure_all, overlap_s
 
 #: The coarse place is right to about 25 ms, and a minute's probe may drift by 12 ms.
 ROUGH_LAG_S = 0.08
@@ -58,13 +58,20 @@ class Verified:
 
 
 def verify_place(
-    reference: Listening, recording: Listening, place: CoarsePlace, *, look: Look, map_all: MapAll = map
+    reference: Listening,
+    recording: Listening,
+    place: CoarsePlace,
+    *,
+    look: Look,
+    lay: Lay = lay_common_windows,
+    map_all: MapAll = map,
 ) -> Verified | None:
     """Check one place with few windows.
 
     Parameters
     ----------
     look : how many windows, and how long.
+    lay : `lay_windows` for places that rival each other: they are to be heard at the same moments of the recording.
 
     Returns
     -------
@@ -74,7 +81,7 @@ def verify_place(
     start_s, end_s = overlap_s(line, reference, recording)
     if end_s - start_s < LEAST_OVERLAP_S:
         return None
-    layout = at_common_moments(lay_windows(start_s, end_s, count=look.windows, window_s=look.window_s))
+    layout = lay(start_s, end_s, count=look.windows, window_s=look.window_s)
     lags = measure_all(reference, recording, line, layout, most_lag_s=ROUGH_LAG_S, map_all=map_all)
     if not lags:
         return None
@@ -130,10 +137,13 @@ def fine_window_s(quality: float) -> float:
     return LOOKS[0].window_s if quality > SHORT_ABOVE_QUALITY else LOOKS[1].window_s
 
 
-def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -> Refined:
+def refine_line(
+    verified: Verified, *, window_s: float, lay: Lay = lay_common_windows, map_all: MapAll = map
+) -> Refined:
     """Measure again along the agreed line, with windows all along the overlap, and fit.
 
-    Rivals are to be refined with the same `window_s`: scores of long and short windows do not compare.
+    Rivals are to be refined with the same `window_s`: scores of long and short windows do not compare; and by
+    `lay_windows`, so that they are compared at the same moments of the recording.
 
     The second measurement starts from the first's line, so that drift inside a window no longer biases it.
     """
@@ -141,7 +151,7 @@ def refine_line(verified: Verified, *, window_s: float, map_all: MapAll = map) -
     start_s, end_s = overlap_s(line, verified.reference, verified.recording)
     length = end_s - start_s
     count = int(np.clip(length / S_PER_WINDOW, *FINE_WINDOWS))
-    layout = at_common_moments(lay_windows(start_s, end_s, count=count, window_s=window_s))
+    layout = lay(start_s, end_s, count=count, window_s=window_s)
     lags = measure_all(verified.reference, verified.recording, line, layout, most_lag_s=FINE_LAG_S, map_all=map_all)
     if not lags:
         lags = verified.lags

@@ -2,14 +2,14 @@
 
 import math
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gullywind.core.correlate import WindowLag, measure_window, segment_size, working_rate_hz
+from gullywind.core.correlate import SegmentPlan, WindowLag, measure_window, segment_size, working_rate_hz
 from gullywind.core.segments import grid_centres_s
 from gullywind.core.sound import Listening
-from gullywind.core.units import Floats
+from gullywind.core.units import Floats, to_samples, to_seconds
 
 #: Runs a function over items, perhaps on several cores, in order.
 MapAll = Callable[[Callable[[float], WindowLag | None], Iterable[float]], Iterator[WindowLag | None]]
@@ -34,10 +34,18 @@ class Line:
 
 @dataclass(frozen=True, slots=True)
 class Layout:
-    """Centres of the windows in reference time, s, and the length of each, s."""
+    """Centres of the windows in reference time, s, and the length of each, s.
+
+    On the grid, windows give way by up to half a segment, so that the reference's spectra are made once for all looks.
+    """
 
     centres_s: tuple[float, ...]
     window_s: float
+    on_grid: bool = False
+
+
+#: Lays windows from a start to an end: `lay(start_s, end_s, count=..., window_s=...)`.
+Lay = Callable[..., Layout]
 
 
 def overlap_s(line: Line, reference: Listening, recording: Listening) -> tuple[float, float]:
@@ -58,18 +66,19 @@ def lay_windows(start_s: float, end_s: float, *, count: int, window_s: float) ->
     return Layout(tuple(float(c) for c in centres), window_s)
 
 
-def at_common_moments(layout: Layout) -> Layout:
-    """Inner windows moved to moments that other layouts share, by less than half their spacing.
+def lay_common_windows(start_s: float, end_s: float, *, count: int, window_s: float) -> Layout:
+    """The same on the grid, inner windows moved to moments that other layouts share, by less than half their spacing.
 
     So the reference's spectra serve the first check, the refinement and the proof, and the next recording's as well.
     Windows that lie close are left alone: moved onto each other they would say the same twice.
     """
+    layout = replace(lay_windows(start_s, end_s, count=count, window_s=window_s), on_grid=True)
     first, *inner, last = layout.centres_s
     spacing_s = (last - first) / (len(inner) + 1)
     if not inner or spacing_s < 2 * layout.window_s:
         return layout
     step_s = COMMON_S * 2.0 ** min(0, math.floor(math.log2(spacing_s / COMMON_S)))
-    return Layout((first, *(round(centre_s / step_s) * step_s for centre_s in inner), last), layout.window_s)
+    return replace(layout, centres_s=(first, *(round(centre_s / step_s) * step_s for centre_s in inner), last))
 
 
 def measure_all(
@@ -89,11 +98,19 @@ def measure_all(
     count = max(2, int(layout.window_s / hop_s) - 1)
     middle_s = (layout.centres_s[0] + layout.centres_s[-1]) / 2
 
-    def measure(centre_s: float) -> WindowLag | None:
-        # Onto the reference's grid, by less than a hop and towards the middle: never beyond what both cover.
+    def segments_of(centre_s: float) -> tuple[int | None, Floats]:
+        if not layout.on_grid:
+            # On whole samples of the reference only the recording's side needs turning.
+            whole_s = to_seconds(to_samples(centre_s, reference.sample_rate_hz), reference.sample_rate_hz)
+            return None, np.asarray(whole_s + (np.arange(count) - (count - 1) / 2) * hop_s, np.float64)
+        # By less than a hop, and towards the middle: never beyond what both cover.
         begin = centre_s / hop_s - (count + 1) / 2
         first = math.ceil(begin) if centre_s < middle_s else math.floor(begin)
-        t_ref = grid_centres_s(first, count, size, rate_hz)
-        return measure_window(reference, recording, first, line.to_recording(t_ref), size=size, most_lag_s=most_lag_s)
+        return first, grid_centres_s(first, count, size, rate_hz)
+
+    def measure(centre_s: float) -> WindowLag | None:
+        first, t_ref = segments_of(centre_s)
+        plan = SegmentPlan(t_ref, line.to_recording(t_ref), first)
+        return measure_window(reference, recording, plan, size=size, most_lag_s=most_lag_s)
 
     return tuple(lag for lag in map_all(measure, layout.centres_s) if lag is not None)

@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gullywind.core.correlate import local_agreement, measure_window, segment_size, working_rate_hz
+from gullywind.core.correlate import SegmentPlan, local_agreement, measure_window, segment_size, working_rate_hz
 from gullywind.core.segments import grid_centres_s
 from gullywind.core.sound import listening_views
 from tests.signals import RATE_HZ, busy, clocked, in_room, source, with_noise
@@ -19,7 +19,8 @@ def view(sound, rate_hz=RATE_HZ):
 
 def lag(reference, recording, rate=1.0, most_lag_s=0.05):
     t_ref = grid_centres_s(30, 9, SIZE, working_rate_hz(reference, recording))
-    return measure_window(reference, recording, 30, rate * t_ref, size=SIZE, most_lag_s=most_lag_s)
+    plan = SegmentPlan(t_ref, rate * t_ref, 30)
+    return measure_window(reference, recording, plan, size=SIZE, most_lag_s=most_lag_s)
 
 
 class CorrelateTest(unittest.TestCase):

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gullywind.core.sound import listening_views
-from gullywind.core.windows import COMMON_S, Line, at_common_moments, lay_windows, measure_all, overlap_s
+from gullywind.core.windows import COMMON_S, Line, lay_common_windows, lay_windows, measure_all, overlap_s
 from tests.signals import RATE_HZ, busy, clocked, source
 
 
@@ -23,7 +23,7 @@ class WindowsTest(unittest.TestCase):
     @given(st.floats(0, 1000), st.floats(0.5, 5000), st.integers(2, 60), st.sampled_from([1.4, 2.7, 8.0]))
     def test_common_moments_keep_order_edges_and_number(self, start_s, length_s, count, window_s):
         layout = lay_windows(start_s, start_s + length_s, count=count, window_s=window_s)
-        common = at_common_moments(layout)
+        common = lay_common_windows(start_s, start_s + length_s, count=count, window_s=window_s)
         self.assertEqual(common.window_s, layout.window_s)
         self.assertEqual(len(common.centres_s), len(layout.centres_s))
         self.assertEqual((common.centres_s[0], common.centres_s[-1]), (layout.centres_s[0], layout.centres_s[-1]))
@@ -33,7 +33,7 @@ class WindowsTest(unittest.TestCase):
 
     def test_long_overlaps_of_one_reference_share_their_moments(self):
         one, two = (
-            at_common_moments(lay_windows(start, end, count=20, window_s=1.4)).centres_s[1:-1]
+            lay_common_windows(start, end, count=20, window_s=1.4).centres_s[1:-1]
             for start, end in ((3.1, 400.0), (57.7, 500.3))
         )
         self.assertTrue(all(centre_s % COMMON_S == 0 for centre_s in one + two))

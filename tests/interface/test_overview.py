@@ -1,0 +1,181 @@
+"""What needs a person, and what is done with a whole project: rivals, names, clocks, deliveries, all projects."""
+
+import csv
+import io
+import unittest
+import zipfile
+
+import numpy as np
+import soundfile
+from playwright.sync_api import Locator, expect
+
+from tests.files import wav_bytes
+from tests.interface.server import InterfaceTest
+from tests.interface.test_editor_path import upload
+from tests.signals import RATE_HZ, busy, clocked
+
+BARS, BAR_S = 8, 4.0
+
+
+class OverviewTest(InterfaceTest):
+    """A round dance of equal bars, with one recording that is placed, one that fits several times, and one stray."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        song = np.concatenate([np.tile(busy(BAR_S, 12), BARS), busy(20.0, 13)])
+        cls.song = song
+        page = cls.page
+        page.goto(cls.url)
+        page.get_by_placeholder("Name of the event").fill("Round dance")
+        page.get_by_label("Frames a second").select_option("29.97")
+        page.get_by_role("button", name="Start").click()
+        page.get_by_test_id("file-input").set_input_files(
+            [
+                upload("Dulcimer.wav", wav_bytes(song)),
+                upload("Hall.wav", wav_bytes(clocked(song, 2.0, 1.00008, 48.0))),
+                upload("Drum.wav", wav_bytes(song[: int(2 * BAR_S * RATE_HZ)])),
+                upload("Mill stream.wav", wav_bytes(busy(15.0, 99))),
+            ]
+        )
+        cls.row(cls, "Dulcimer").get_by_role("button", name="Make it the reference").click()
+        page.get_by_role("button", name="Find the place of 3").click()
+        expect(page.get_by_role("button", name="All looked for")).to_be_visible(timeout=60_000)
+        cls.overview = page.url
+
+    def row(self, name: str) -> Locator:
+        return self.page.get_by_test_id("recording-row").filter(has_text=name)
+
+    def setUp(self):
+        super().setUp()
+        self.page.goto(self.overview)
+        expect(self.page.get_by_test_id("summary")).to_be_visible()
+
+    def menu(self, name: str, item: str) -> None:
+        self.page.get_by_role("button", name=f"More for {name}").click()
+        self.page.get_by_role("menuitem", name=item).click()
+
+    def test_what_needs_a_person_comes_first(self):
+        rows = self.page.get_by_test_id("recording-row")
+        statuses = [rows.nth(i).get_attribute("data-status") for i in range(rows.count())]
+        self.assertEqual(statuses, ["unsure", "unplaced", "placed"])
+        expect(self.page.get_by_text("Needs you")).to_be_visible()
+        expect(self.page.get_by_test_id("summary")).to_have_text("1 placed · 1 unsure · 1 without a match")
+        expect(self.row("Mill stream")).to_contain_text("nothing in the reference")
+
+    def test_a_rival_is_tried_with_one_click_and_taken_back(self):
+        self.page.get_by_role("link", name="Drum").click()
+        candidates = self.page.get_by_test_id("candidate")
+        expect(candidates.first).to_contain_text("here")
+        self.assertGreaterEqual(candidates.count(), 3)
+        typed = self.page.get_by_label("Starts at, seconds")
+        first = float(typed.input_value())
+        candidates.nth(1).get_by_role("button", name="Try it").click()
+        expect(candidates.nth(1)).to_contain_text("here")
+        second = float(typed.input_value())
+        bars = (second - first) / BAR_S
+        self.assertAlmostEqual(bars, round(bars), delta=1e-3)
+        self.assertNotEqual(round(bars), 0)
+        # The next one by its key, then back by undoing both.
+        self.page.keyboard.press("n")
+        expect(candidates.nth(2)).to_contain_text("here")
+        self.page.keyboard.press("Control+z")
+        expect(candidates.nth(1)).to_contain_text("here")
+        self.page.keyboard.press("Control+z")
+        expect(typed).to_have_value(f"{first:.6f}")
+        self.page.get_by_role("link", name="Round dance").click()
+        expect(self.row("Drum")).to_have_attribute("data-status", "unsure")
+
+    def test_names_are_changed_in_place(self):
+        self.page.get_by_text("Hall", exact=True).dblclick()
+        name = self.page.get_by_label("Name", exact=True)
+        name.fill("Hall, balcony")
+        name.press("Enter")
+        expect(self.page.get_by_text("Hall, balcony", exact=True)).to_be_visible()
+        self.page.get_by_text("Hall, balcony", exact=True).dblclick()
+        name.fill("Nonsense")
+        name.press("Escape")
+        expect(self.page.get_by_text("Nonsense")).to_have_count(0)
+        self.page.get_by_text("Hall, balcony", exact=True).dblclick()
+        name.fill("Hall")
+        name.press("Enter")
+        expect(self.page.get_by_text("Hall", exact=True)).to_be_visible()
+
+    def test_clocks_of_all_are_left_alone_and_used_again(self):
+        expect(self.row("Hall")).to_contain_text("+80.0")
+        self.page.get_by_role("button", name="Clocks").click()
+        self.page.get_by_role("menuitem", name="Leave the clocks of all alone").click()
+        expect(self.row("Hall")).not_to_contain_text("+80.0")
+        self.page.get_by_role("button", name="Clocks").click()
+        self.page.get_by_role("menuitem", name="Use the measured clock of all").click()
+        expect(self.row("Hall")).to_contain_text("+80.0")
+
+    def test_a_place_is_looked_for_again(self):
+        self.page.get_by_role("link", name="Hall").click()
+        typed = self.page.get_by_label("Starts at, seconds")
+        typed.fill("7")
+        typed.press("Enter")
+        expect(self.page.get_by_text("Moved", exact=False).first).to_be_visible()
+        self.page.get_by_role("link", name="Round dance").click()
+        expect(self.row("Hall")).to_contain_text("0:07.000")
+        self.menu("Hall", "Find its place again")
+        expect(self.row("Hall")).to_contain_text("0:02.000")
+
+    def test_all_are_written_and_taken_home_with_the_report(self):
+        self.page.get_by_role("button", name="Deliver").click()
+        expect(self.page.get_by_text("unsure")).to_be_visible()
+        self.page.get_by_role("radio", name="24-bit").click()
+        self.page.get_by_role("button", name="Write all 2 as a ZIP").click()
+        line = self.page.get_by_test_id("delivery").first
+        with self.page.expect_download() as waiting:
+            line.get_by_role("link", name="Take home").click()
+        with zipfile.ZipFile(waiting.value.path()) as archive:
+            names = archive.namelist()
+            self.assertLessEqual({"Hall.wav", "Drum.wav", "report.csv", "report.json"}, set(names))
+            sound, rate_hz = soundfile.read(io.BytesIO(archive.read("Hall.wav")))
+            rows = list(csv.DictReader(io.StringIO(archive.read("report.csv").decode())))
+        self.assertEqual((rate_hz, sound.size), (RATE_HZ, self.song.size))
+        inside = slice(5 * RATE_HZ, 45 * RATE_HZ)
+        self.assertGreater(np.corrcoef(sound[inside], self.song[inside])[0, 1], 0.999)
+        self.assertEqual({row["name"] for row in rows} >= {"Hall", "Drum"}, True)
+        # The choice is remembered.
+        self.page.reload()
+        expect(self.page.get_by_role("radio", name="24-bit")).to_have_attribute("aria-checked", "true")
+
+    def test_projects_say_how_far_they_are_and_are_deleted_only_when_asked_twice(self):
+        self.page.get_by_role("link", name="Projects").click()
+        expect(self.page.get_by_label("Frames a second")).to_have_value("29.97")
+        expect(self.page.get_by_text("1 of 3 placed")).to_be_visible()
+        expect(self.page.get_by_text("2 need you")).to_be_visible()
+        self.page.get_by_placeholder("Name of the event").fill("A slip")
+        self.page.get_by_role("button", name="Start").click()
+        expect(self.page.get_by_text("Drop all recordings of the event here")).to_be_visible()
+        self.page.get_by_role("link", name="Projects").click()
+        slip = self.page.locator("div.group").filter(has_text="A slip")
+        slip.get_by_role("button", name="Delete").click()
+        slip.get_by_role("button", name="Keep").click()
+        expect(slip).to_be_visible()
+        slip.get_by_role("button", name="Delete").click()
+        slip.get_by_role("button", name="Delete for good").click()
+        expect(slip).to_have_count(0)
+        expect(self.page.get_by_text("Round dance")).to_be_visible()
+
+    def test_the_dark_side_is_remembered(self):
+        ground = "() => getComputedStyle(document.body).backgroundColor"
+        light = self.page.evaluate(ground)
+        self.page.get_by_role("button", name="Dark", exact=True).click()
+        expect(self.page.get_by_role("button", name="Light", exact=True)).to_be_visible()
+        self.page.reload()
+        expect(self.page.get_by_role("button", name="Light", exact=True)).to_be_visible()
+        self.assertNotEqual(self.page.evaluate(ground), light)
+        self.page.get_by_role("button", name="Light", exact=True).click()
+        expect(self.page.get_by_role("button", name="Dark", exact=True)).to_be_visible()
+        self.assertEqual(self.page.evaluate(ground), light)
+
+    def test_an_address_that_leads_nowhere_says_so(self):
+        self.page.goto(f"{self.url}/projects/00000000-0000-0000-0000-000000000000")
+        expect(self.page.get_by_role("alert")).to_have_text("This project does not exist any more.")
+
+
+if __name__ == "__main__":
+    unittest.main()
