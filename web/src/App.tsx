@@ -3,6 +3,7 @@ import { BenchPage } from './features/bench/BenchPage'
 import { DeliverPage } from './features/deliver/DeliverPage'
 import { OverviewPage } from './features/overview/OverviewPage'
 import { ProjectsPage } from './features/projects/ProjectsPage'
+import { Confirm } from './ui/Confirm'
 import { Problems } from './ui/problems'
 import { ShortcutsHelp } from './ui/ShortcutsHelp'
 
@@ -19,6 +20,7 @@ export function App() {
         <Route component={ProjectsPage} />
       </Switch>
       <ShortcutsHelp />
+      <Confirm />
       <Problems />
     </>
   )

@@ -7,6 +7,7 @@ import { api, told, type Project } from '../../api/client'
 import { projectOptions } from '../../api/queries'
 import { uploadAll, useUploads } from '../../api/upload'
 import { useProjectEvents } from '../../api/useProjectEvents'
+import { ask } from '../../ui/Confirm'
 import { Crumb } from '../../ui/Crumb'
 import { onKeys } from '../../ui/keys'
 import { TopBar } from '../../ui/TopBar'
@@ -122,6 +123,19 @@ function Table({ project }: { project: Project }) {
       ),
     onSuccess: (changed) => client.setQueryData(['project', project.id], changed),
   })
+  const chooseReference = (recordingId: string): void => {
+    const found = others.filter((one) => one.map).length
+    const name = project.recordings.find((one) => one.id === recordingId)?.name ?? ''
+    if (!reference || found === 0) choose.mutate(recordingId)
+    else
+      ask({
+        title: `Make ${name} the reference?`,
+        text: `The ${found === 1 ? 'place that was' : `${found} places that were`} found against ${reference.name} will be forgotten, with all that was done by hand.`,
+        act: 'Make it the reference',
+        keep: `Keep ${reference.name}`,
+        then: () => choose.mutate(recordingId),
+      })
+  }
   const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
 
   return (
@@ -171,12 +185,12 @@ function Table({ project }: { project: Project }) {
               Needs you
             </Text>
             {needing.map((one) => (
-              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
+              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
             ))}
           </Box>
         )}
         {rest.map((one) => (
-          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
+          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
         ))}
         <UploadList uploads={uploads} />
         {rest.some((one) => one.map) && (

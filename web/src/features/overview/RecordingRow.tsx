@@ -1,10 +1,11 @@
 import { Box, Button, Flex, IconButton, Menu, Portal, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
 import { MoreHorizontal } from 'lucide-react'
-import { useState, type ReactNode } from 'react'
+import { useRef, useState, type ReactNode } from 'react'
 import { Link } from 'wouter'
 import { api, told, type Project, type Recording, type Work } from '../../api/client'
 import { usePlacing } from '../../api/usePlacing'
+import { ask } from '../../ui/Confirm'
 import { clock } from '../../ui/times'
 import type { Viewport } from '../bench/geometry/viewport'
 import { RenameField } from './RenameField'
@@ -18,11 +19,13 @@ interface RowProps {
   view: Viewport
 }
 
-export function ReferenceRow({ recording, view }: RowProps) {
+export function ReferenceRow({ project, recording, view }: RowProps) {
+  const [renaming, setRenaming] = useState(false)
   return (
-    <Flex align="center" bg="bg.panel" mb="1">
-      <Box w={`${FACTS_PX}px`} flexShrink={0} px="4">
-        <Name recording={recording} color="slate.fg" />
+    <Flex align="center" bg="bg.panel" mb="1" data-testid="reference-row">
+      <Box w={`${FACTS_PX}px`} flexShrink={0} px="4" pr="10" position="relative">
+        {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} color="slate.fg" />}
+        <RowMenu project={project} recording={recording} rename={() => setRenaming(true)} />
         <Text fontSize="xs" color="fg.muted" truncate>
           <Text as="span" color="slate.fg" fontWeight="600">
             reference
@@ -44,14 +47,15 @@ interface Props extends RowProps {
 
 export function RecordingRow({ project, recording, view, work, choose }: Props) {
   const isPlaced = recording.status === 'placed'
+  const [renaming, setRenaming] = useState(false)
   return (
     <Flex align="center" borderBottomWidth="1px" minH="46px" data-testid="recording-row" data-status={recording.status}>
       <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
         <Box w="146px" flexShrink={0} pr="2">
-          <Name recording={recording} project={project} />
+          {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} project={project} />}
         </Box>
         {isPlaced ? <Facts recording={recording} /> : <Words recording={recording} project={project} choose={choose} />}
-        <RowMenu project={project} recording={recording} choose={choose} />
+        <RowMenu project={project} recording={recording} choose={choose} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex="1" mr="4" minW="0">
         {work ? <Doing work={work} /> : recording.map ? <Strip recording={recording} view={view} isReference={false} heightPx={38} /> : null}
@@ -61,10 +65,8 @@ export function RecordingRow({ project, recording, view, work, choose }: Props) 
 }
 
 function Name({ recording, project, color }: { recording: Recording; project?: Project; color?: string }) {
-  const [renaming, setRenaming] = useState(false)
-  if (renaming) return <RenameField recording={recording} done={() => setRenaming(false)} />
   const text = (
-    <Text fontWeight="600" fontSize="sm" color={color} truncate title={`${recording.name} — double-click to rename`} onDoubleClick={() => setRenaming(true)}>
+    <Text fontWeight="600" fontSize="sm" color={color} truncate title={recording.name}>
       {recording.name}
     </Text>
   )
@@ -129,12 +131,37 @@ function Doing({ work }: { work: Work }) {
   )
 }
 
-function RowMenu({ project, recording, choose }: { project: Project; recording: Recording; choose: (id: string) => void }) {
+interface MenuProps {
+  project: Project
+  recording: Recording
+  /** Makes a recording the reference; none in the row of the reference itself. */
+  choose?: (id: string) => void
+  rename: () => void
+}
+
+function RowMenu({ project, recording, choose, rename }: MenuProps) {
   const path = { params: { path: { recording_id: recording.id } } }
   const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
   const place = usePlacing(project.id, recording.id)
+  // The field opens when the menu is gone: closing, it takes the focus back.
+  const toRename = useRef(false)
+  const closed = (): void => {
+    if (toRename.current) rename()
+    toRename.current = false
+  }
+  const isReference = recording.id === project.reference_id
+  const askToRemove = (): void =>
+    ask({
+      title: `Remove ${recording.name}?`,
+      text: isReference
+        ? 'It is the reference: all places that were found against it will be forgotten, with all that was done by hand.'
+        : 'Its place and all that was done to it go with it. It can be brought in again from the file you have.',
+      act: 'Remove it',
+      keep: 'Keep it',
+      then: () => remove.mutate(),
+    })
   return (
-    <Menu.Root>
+    <Menu.Root onExitComplete={closed}>
       <Menu.Trigger asChild>
         <IconButton aria-label={`More for ${recording.name}`} size="2xs" variant="ghost" position="absolute" right="0">
           <MoreHorizontal />
@@ -143,13 +170,20 @@ function RowMenu({ project, recording, choose }: { project: Project; recording: 
       <Portal>
         <Menu.Positioner>
           <Menu.Content bg="bg.panel">
-            <Menu.Item value="place" disabled={!project.reference_id || recording.media.state !== 'ready'} onClick={() => place.mutate()}>
-              Find its place again
+            {choose && (
+              <>
+                <Menu.Item value="place" disabled={!project.reference_id || recording.media.state !== 'ready'} onClick={() => place.mutate()}>
+                  Find its place again
+                </Menu.Item>
+                <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>
+                  Make it the reference
+                </Menu.Item>
+              </>
+            )}
+            <Menu.Item value="rename" onClick={() => (toRename.current = true)}>
+              Rename
             </Menu.Item>
-            <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>
-              Make it the reference
-            </Menu.Item>
-            <Menu.Item value="remove" onClick={() => remove.mutate()}>
+            <Menu.Item value="remove" onClick={askToRemove}>
               Remove from the project
             </Menu.Item>
           </Menu.Content>
