@@ -1,3 +1,4 @@
+import pickle
 import tempfile
 import unittest
 from pathlib import Path
@@ -7,7 +8,7 @@ import soundfile
 
 from gullywind.core.errors import UnreadableError
 from gullywind.formats.loudness import LoudnessMeter
-from gullywind.formats.media import open_media
+from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.riff import riff_facts
 from gullywind.formats.wav import SampleForm, write_wav
 from material.devices import CODECS, encode
@@ -41,6 +42,36 @@ class OpenMediaTest(unittest.TestCase):
                 )
                 self.assertEqual((facts.bits, facts.channels, facts.samples, facts.truncated), (bits, 1, 4800, False))
                 np.testing.assert_allclose(sound.read(0, 4800)[0], tone, atol=0.01 if bits == 8 else 1e-4)
+
+    def test_sixteen_bits_are_scaled_exactly(self):
+        steps = np.array([-32768, -32767, -1, 0, 1, 255, 32766, 32767], np.int16)
+        path = self.folder / "steps.wav"
+        soundfile.write(path, np.stack([steps, steps[::-1]], 1), RATE_HZ, subtype="PCM_16")
+        sound, _ = open_media(path, self.folder / "steps.spool")
+        expected = np.stack([steps, steps[::-1]]).astype(np.float64) / 32768
+        np.testing.assert_array_equal(sound.read(0, 8), expected)
+        np.testing.assert_array_equal(sound.read(-2, 10), np.pad(expected, ((0, 0), (2, 2))))
+
+    def test_another_process_opens_the_same_sound_anew(self):
+        tone = busy(1.0, 3)
+        soundfile.write(self.folder / "p.wav", tone, RATE_HZ, subtype="PCM_24")
+        encode(self.folder / "p.mp3", tone, RATE_HZ, "mp3")
+        for name in ("p.wav", "p.mp3"):
+            sound, _ = open_media(self.folder / name, self.folder / f"{name}.spool")
+            passed_on = pickle.loads(pickle.dumps(sound))
+            sound.close()
+            self.assertEqual((passed_on.samples, passed_on.channels), (sound.samples, 1))
+            self.assertGreater(float(np.abs(passed_on.read(1000, 2000)).max()), 0.0)
+
+    def test_work_is_judged_by_length_not_by_bytes(self):
+        tone = busy(4.0, 3)
+        soundfile.write(self.folder / "w.wav", np.stack([tone, tone], 1), RATE_HZ, subtype="PCM_24")
+        soundfile.write(self.folder / "w.flac", tone, RATE_HZ, subtype="PCM_16")
+        encode(self.folder / "w.mp3", tone, RATE_HZ, "mp3")
+        wav, flac, mp3 = (decoding_work(self.folder / f"w.{kind}") for kind in ("wav", "flac", "mp3"))
+        self.assertEqual((wav, flac), (4.0 * RATE_HZ, 4.0 * RATE_HZ))
+        self.assertGreater(mp3, wav)
+        self.assertEqual(decoding_work(self.folder / "absent.wav"), 0.0)
 
     def test_reading_outside_gives_zeros(self):
         sound, _ = self.open(self.written("a.wav", wav_bytes(np.full(100, 0.5))))
