@@ -17,7 +17,7 @@ MapAll = Callable[[Callable[[float], WindowLag | None], Iterable[float]], Iterat
 #: Shorter windows hold too little sound in a room.
 LEAST_WINDOW_S = 1.0
 #: Looks at different recordings meet at multiples of this, s, or of a half, a quarter and so on of it.
-COMMON_S = 15.0
+COMMON_S = 5.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,18 +67,20 @@ def lay_windows(start_s: float, end_s: float, *, count: int, window_s: float) ->
 
 
 def lay_common_windows(start_s: float, end_s: float, *, count: int, window_s: float) -> Layout:
-    """The same on the grid, inner windows moved to moments that other layouts share, by less than half their spacing.
+    """About as many on the grid, inner ones at moments that other layouts share, from edge to edge.
 
     So the reference's spectra serve the first check, the refinement and the proof, and the next recording's as well.
-    Windows that lie close are left alone: moved onto each other they would say the same twice.
+    Windows that lie close are left where they are: of overlapping ones more would say the same twice.
     """
     layout = replace(lay_windows(start_s, end_s, count=count, window_s=window_s), on_grid=True)
-    first, *inner, last = layout.centres_s
-    spacing_s = (last - first) / (len(inner) + 1)
-    if not inner or spacing_s < 2 * layout.window_s:
+    first, last = layout.centres_s[0], layout.centres_s[-1]
+    spacing_s = (last - first) / (len(layout.centres_s) - 1)
+    if spacing_s < 2 * layout.window_s:
         return layout
-    step_s = COMMON_S * 2.0 ** min(0, math.floor(math.log2(spacing_s / COMMON_S)))
-    return replace(layout, centres_s=(first, *(round(centre_s / step_s) * step_s for centre_s in inner), last))
+    times = spacing_s / COMMON_S
+    step_s = COMMON_S * (math.floor(times) if times >= 1 else 2.0 ** math.floor(math.log2(times)))
+    inner = range(math.ceil(first / step_s + 0.5), math.floor(last / step_s - 0.5) + 1)
+    return replace(layout, centres_s=(first, *(i * step_s for i in inner), last))
 
 
 def measure_all(

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gullywind.core.sound import listening_views
-from gullywind.core.windows import COMMON_S, Line, lay_common_windows, lay_windows, measure_all, overlap_s
+from gullywind.core.windows import Line, lay_common_windows, lay_windows, measure_all, overlap_s
 from tests.signals import RATE_HZ, busy, clocked, source
 
 
@@ -21,23 +21,24 @@ class WindowsTest(unittest.TestCase):
         self.assertLessEqual(centres.size, max(count, 2))
 
     @given(st.floats(0, 1000), st.floats(0.5, 5000), st.integers(2, 60), st.sampled_from([1.4, 2.7, 8.0]))
-    def test_common_moments_keep_order_edges_and_number(self, start_s, length_s, count, window_s):
+    def test_common_moments_reach_both_edges_without_a_hole(self, start_s, length_s, count, window_s):
         layout = lay_windows(start_s, start_s + length_s, count=count, window_s=window_s)
         common = lay_common_windows(start_s, start_s + length_s, count=count, window_s=window_s)
         self.assertEqual(common.window_s, layout.window_s)
-        self.assertEqual(len(common.centres_s), len(layout.centres_s))
         self.assertEqual((common.centres_s[0], common.centres_s[-1]), (layout.centres_s[0], layout.centres_s[-1]))
-        spacing = np.diff(layout.centres_s).min()
-        # Moved by at most half their spacing, from the edges too, so that no two say the same twice.
-        self.assertGreaterEqual(np.diff(common.centres_s).min(), 0.49 * spacing)
+        spacing, steps = np.diff(layout.centres_s).max(), np.diff(common.centres_s)
+        self.assertLessEqual(steps.max(), 1.5 * spacing + 1e-6)
+        # No two say the same twice, and there are not many more than were asked for.
+        self.assertGreaterEqual(steps.min(), 0.25 * spacing)
+        self.assertLessEqual(len(common.centres_s), 2 * len(layout.centres_s))
 
     def test_long_overlaps_of_one_reference_share_their_moments(self):
         one, two = (
-            lay_common_windows(start, end, count=20, window_s=1.4).centres_s[1:-1]
-            for start, end in ((3.1, 400.0), (57.7, 500.3))
+            lay_common_windows(start, end, count=24, window_s=1.4).centres_s[1:-1]
+            for start, end in ((3.1, 400.0), (57.7, 440.3))
         )
-        self.assertTrue(all(centre_s % COMMON_S == 0 for centre_s in one + two))
-        self.assertGreater(len(set(one) & set(two)), 7)
+        self.assertEqual(set(np.diff(one + two).round(6)) - {round(two[0] - one[-1], 6)}, {15.0})
+        self.assertGreater(len(set(one) & set(two)), 20)
 
     def test_the_overlap_may_begin_before_and_end_after(self):
         ref, rec = (listening_views(source(np.zeros(n * RATE_HZ)))[0] for n in (60, 40))

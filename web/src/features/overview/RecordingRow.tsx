@@ -23,16 +23,18 @@ export function ReferenceRow({ project, recording, view }: RowProps) {
   const [renaming, setRenaming] = useState(false)
   return (
     <Flex align="center" bg="bg.panel" mb="1" data-testid="reference-row">
-      <Box w={`${FACTS_PX}px`} flexShrink={0} px="4" pr="10" position="relative">
-        {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} color="slate.fg" />}
+      <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
+        <Box flex="1" minW="0" pr="6">
+          {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} color="slate.fg" />}
+          <Text fontSize="xs" color="fg.muted" truncate>
+            <Text as="span" color="slate.fg" fontWeight="600">
+              reference
+            </Text>{' '}
+            · {recording.media.line}
+          </Text>
+        </Box>
         <RowMenu project={project} recording={recording} rename={() => setRenaming(true)} />
-        <Text fontSize="xs" color="fg.muted" truncate>
-          <Text as="span" color="slate.fg" fontWeight="600">
-            reference
-          </Text>{' '}
-          · {recording.media.line}
-        </Text>
-      </Box>
+      </Flex>
       <Box flex="1" mr="4" minW="0">
         <Strip recording={recording} view={view} isReference heightPx={58} />
       </Box>
