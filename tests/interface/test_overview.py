@@ -154,6 +154,8 @@ class OverviewTest(InterfaceTest):
         expect(question).to_contain_text("It is the reference")
         self.page.keyboard.press("Escape")
         expect(question).to_have_count(0)
+        # The key was the question's; it did not leave the page as well.
+        expect(self.page.get_by_test_id("reference-row")).to_be_visible()
         self.page.get_by_test_id("file-input").set_input_files([upload("Extra.wav", wav_bytes(busy(3.0, 5)))])
         expect(self.row("Extra")).to_be_visible()
         self.menu("Extra", "Remove from the project")

@@ -7,7 +7,7 @@ export function onKeys(bindings: Record<string, (event: KeyboardEvent) => void>)
       keys,
       (event: KeyboardEvent) => {
         const target = event.target as HTMLElement | null
-        if (target?.closest('input, textarea, select, [contenteditable], [role="dialog"], [role="menu"]')) return
+        if (target?.closest('input, textarea, select, [contenteditable], [role="dialog"], [role="alertdialog"], [role="menu"]')) return
         // A focused button would be pressed by the space bar as well.
         event.preventDefault()
         act(event)
