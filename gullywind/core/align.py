@@ -236,5 +236,4 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
     window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
     chosen = [best, *near[: MOST_REFINED - 1]]
     refined = [refine_line(one, window_s=window_s, lay=lay_windows, map_all=map_all) for one in chosen]
-    # Beyond doubt, more windows are no better: a rival that overlaps less has fewer.
-    return sorted(refined, key=lambda r: -r.support.score * (0.02 + min(r.support.chance_nats, STRONG_NATS)))
+    return sorted(refined, key=lambda r: -r.support.score * (0.02 + r.support.chance_nats))
