@@ -42,12 +42,12 @@ def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None],
     notes: tuple[Note, ...] = (Note("unreadable", _LOST),)
     results: dict[int, RecordingResult] = {}
     try:
-        while any(child.is_alive() for child in children) or not shared.told.empty():
+        while (alive := [child for child in children if child.is_alive()]) or not shared.told.empty():
             if any(child.exitcode for child in children):
                 # It may have had the reference in hand: nobody is to wait for it in vain.
                 shared.reference_done.set()
             if shared.told.empty():
-                children[0].join(POLL_S)
+                alive[0].join(POLL_S)
                 continue
             what = shared.told.get()
             if isinstance(what, tuple):
