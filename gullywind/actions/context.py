@@ -15,6 +15,10 @@ class Queue(Protocol):
         """Returns the job's number in the queue."""
         ...
 
+    def close(self) -> None:
+        """Let go of its connection."""
+        ...
+
 
 @dataclass(frozen=True)
 class Context:

@@ -7,6 +7,7 @@ import time
 
 import procrastinate
 
+from gullywind.actions.context import Context
 from gullywind.jobs.tasks import HEARTBEAT_S, STALLED_AFTER_S, register_tasks, rescue_stalled
 from gullywind.settings import Settings
 from gullywind.store.queue import driver_url
@@ -15,16 +16,25 @@ log = logging.getLogger(__name__)
 RESCUE_EVERY_S, AGAIN_AFTER_S = 5.0, 2.0
 
 
-def worker_app(settings: Settings) -> procrastinate.App:
+def worker_app(settings: Settings, context: Context) -> procrastinate.App:
     """The queue's application with its tasks."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=driver_url(settings.database_url)))
-    register_tasks(app, settings.context())
+    register_tasks(app, context)
     return app
 
 
 async def work(settings: Settings, *, wait: bool = True) -> None:
     """Work until stopped; with `wait=False` until the queue is empty."""
-    app = worker_app(settings)
+    context = settings.context()
+    try:
+        await _work(worker_app(settings, context), wait)
+    finally:
+        # A worker that begins anew, when the database is back, must not keep the connections of the one before.
+        context.database.dispose()
+        context.queue.close()
+
+
+async def _work(app: procrastinate.App, wait: bool) -> None:
     async with app.open_async():
         rescue = asyncio.create_task(_rescue_now_and_then(app)) if wait else None
         try:
