@@ -43,8 +43,8 @@ def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None],
     results: dict[int, RecordingResult] = {}
     try:
         while (alive := [child for child in children if child.is_alive()]) or not shared.told.empty():
-            if any(child.exitcode for child in children):
-                # It may have had the reference in hand: nobody is to wait for it in vain.
+            if any(child.exitcode and child.pid == shared.hearer.value for child in children):
+                # It had the reference in hand: nobody is to wait for it in vain.
                 shared.reference_done.set()
             if shared.told.empty():
                 alive[0].join(POLL_S)
@@ -91,6 +91,8 @@ class _Shared:
         #: Progress `(path, fraction_done)`, what came of the reference (`MediaFacts` or `Note`), and `_Done`.
         self.told = context.SimpleQueue()
         self.reference_done = context.Event()
+        #: The process that took the reference; 0 before.
+        self.hearer = context.Value("i", 0)
         self._taken = context.Value("i", 0)
 
     @property
@@ -126,6 +128,7 @@ def _work(shared: _Shared) -> None:
     while (place := shared.take()) < len(shared.order):
         number = shared.order[place]
         if number is None:
+            shared.hearer.value = os.getpid()
             shared.told.put(_reference_heard(shared))
             shared.reference_done.set()
             continue
@@ -141,7 +144,12 @@ def _reference_heard(shared: _Shared) -> MediaFacts | Note:
     except GullywindError as error:
         return Note(error.code, str(error))
     part = shared.heard_path.with_suffix(".part")
-    part.write_bytes(pickle.dumps((facts, heard)))
-    part.rename(shared.heard_path)
-    sound.close()
+    try:
+        # Whole, not rounded as what the server keeps: a batch says of a file what it says of it alone.
+        part.write_bytes(pickle.dumps((facts, heard)))
+        part.rename(shared.heard_path)
+    except OSError as error:
+        return Note("storage", f"what was heard could not be stored: {(error.strerror or str(error)).lower()}")
+    finally:
+        sound.close()
     return facts

@@ -274,7 +274,7 @@ def _refine(weighted: Spectrum, curve: npt.NDArray[np.float32], top: int, bins: 
 
 
 def _polynomial(terms: Sequence[float], x: float) -> float:
-    """Value of a polynomial, highest power first (Horner); numpy's own takes fifty times as long for one value."""
+    """Value of a polynomial, highest power first (Horner)."""
     value = 0.0
     for term in terms:
         value = value * x + term

@@ -165,7 +165,7 @@ def _pool(curve: Row) -> tuple[Row, npt.NDArray[np.uint8]]:
     """The highest of every few values, and which of them it was."""
     columns = np.pad(curve, (0, -curve.size % POOL_FRAMES)).reshape(-1, POOL_FRAMES).T
     highest, which = columns[0].copy(), np.zeros(columns.shape[1], np.uint8)
-    # Column by column: numpy's own maximum along rows of five takes ten times as long.
+    # Column by column: maxima along rows of five are slow.
     for i, column in enumerate(columns[1:], 1):
         which[column > highest] = i
         np.maximum(highest, column, out=highest)
@@ -175,7 +175,7 @@ def _pool(curve: Row) -> tuple[Row, npt.NDArray[np.uint8]]:
 def _highest_within(curve: Row, half: int) -> Row:
     """The highest value within `half` steps to either side; values are >= 0.
 
-    By maxima over spans that double. The library's filter is as quick, but loading it takes longer than a search.
+    By maxima over spans that double; loading the library's filter takes longer than a search.
     """
     highest, span = np.pad(curve, half), 1
     while span < 2 * half + 1:

@@ -18,7 +18,7 @@ from gullywind.formats.sound_files import InPlaceSound, Sound, check_form
 #: libsndfile reads these anywhere at once; seeking in compressed streams is not exact, those are spooled.
 IN_PLACE = {"WAV", "WAVEX", "RF64", "W64", "AIFF", "AU", "CAF", "FLAC"}
 PCM_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
-#: At 128 kbit/s a byte holds three samples at 48 kHz, and decoding takes twice as long as all the rest.
+#: At 128 kbit/s a byte holds three samples at 48 kHz, and decoding takes longer than all the rest.
 SAMPLES_PER_CODED_BYTE = 9.0
 
 
