@@ -10,6 +10,7 @@ need=()
 [ -n "$(ls -d /usr/lib/postgresql/*/bin 2>/dev/null)" ] || need+=(postgresql)
 command -v chromium >/dev/null || need+=(chromium)
 command -v espeak-ng >/dev/null || need+=(espeak-ng)
+command -v cc >/dev/null && [ -e /usr/include/stdio.h ] || need+=(gcc libc6-dev)
 python3 -c 'import ensurepip' 2>/dev/null || need+=(python3-venv)
 if [ ${#need[@]} -gt 0 ]; then
   say "installing ${need[*]}"
@@ -36,6 +37,8 @@ if [ ! -x .venv/bin/gullywind ] || [ ! -e ".local/stamps/python-$python_sum" ]; 
   .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
   touch ".local/stamps/python-$python_sum"
 fi
+
+bash scripts/build_kernels.sh || { say "the core's inner loops could not be compiled"; exit 1; }
 
 PATH="$PWD/.venv/bin:$PATH"
 if ! node -e 'process.exit(parseInt(process.versions.node) < 20 ? 1 : 0)' 2>/dev/null; then

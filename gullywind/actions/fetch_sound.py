@@ -1,6 +1,5 @@
 """Sound and peaks for the interface, in short stretches, fast."""
 
-import importlib
 import threading
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
@@ -54,8 +53,6 @@ class OpenSounds:
 
 
 _SOUNDS = OpenSounds()
-# Loaded with the server, not while the first person waits for a chunk.
-importlib.import_module("gullywind.core.interpolate")
 _RENDERERS = ThreadPoolExecutor(4, thread_name_prefix="render")
 
 

@@ -1,6 +1,5 @@
 """Place files against a reference file, several at once, on all cores: the command line's work."""
 
-import importlib
 import os
 import tempfile
 from concurrent.futures import ThreadPoolExecutor
@@ -26,8 +25,6 @@ def _place_single(request: PlaceRequest, spools: Path, output: Path | None, repo
     """One pair: both are heard at once, then the windows share the cores."""
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         waiting = pool.submit(hear_reference, request.reference, spools / "reference", report)
-        # The proof will mostly interpolate; what that needs is loaded while the files are heard.
-        pool.submit(importlib.import_module, "gullywind.core.interpolate")
 
         def reference() -> Reference | None:
             try:

@@ -5,6 +5,7 @@ from pathlib import Path
 from gullywind.core.facts import MediaFacts
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.core.warp import render_blocks
 from gullywind.formats.sound_files import Sound
 from gullywind.formats.wav import SampleForm, write_wav
 
@@ -25,9 +26,6 @@ def render_file(
     ----------
     form : None chooses: float where the recording has more than 24 bits of its own, else 24-bit.
     """
-    # The renderer compiles on import; only those who render pay for it.
-    from gullywind.core.warp import render_blocks
-
     blocks = render_blocks(
         recording,
         time_map,

@@ -7,7 +7,6 @@ error inside a window does not bias its lag.
 """
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -15,7 +14,9 @@ import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
-from gullywind.core.segments import Spectrum, advance_ramp, grid_spectra, segment_spectra
+from gullywind.core.native import kernels
+from gullywind.core.native.kernels import Spectrum
+from gullywind.core.segments import grid_spectra, segment_spectra
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
 
@@ -29,13 +30,14 @@ LOWEST_HZ, HIGHEST_HZ = 80.0, 20000.0
 SMOOTH_BINS = 12
 #: Weight of a bin is limited: clean copies would otherwise hang on a few bins.
 MOST_WEIGHT = 200.0
+#: Keeps weak windows near to plain phase weighting instead of to nothing.
+LEAST_WEIGHT = 0.003
 #: Bins by whose phases agreement is told: those of speech.
 SPEECH_HZ = (150.0, 6000.0)
 #: Peaks this near to the highest belong to it.
 MAIN_LOBE_S = 0.0008
-#: Within three quarters of a sample this many terms of a series hold to 1e-8.
-SERIES_TERMS, SERIES_REACH = 17, 0.75
-NEWTON_STEPS, LEAST_STEP = 12, 1e-9
+#: 1e-6 samples are 20 ps; the step after one that short would be shorter still by orders.
+NEWTON_STEPS, LEAST_STEP = 12, 1e-6
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,17 +116,23 @@ def measure_window(
     if ref is None or rec is None:
         return None
     bins = _bins(size, rate_hz)
-    s_xy, s_xx, s_yy = _averaged(ref, rec)
-    # Averages of few segments look coherent by chance (1 / segments); overlap leaves about 2/3 of them independent.
-    weight = _weight(s_xy, s_xx, s_yy, bins, independent=max(1.5, count * 0.65))
-    phases = _phases(s_xy)
-    weighted = phases * weight
+    phases, coherence = kernels.compare(*kernels.sum_spectra(ref, rec))
+    weighted = kernels.weigh(
+        phases,
+        coherence,
+        bins.inside,
+        # Averages of few segments look coherent by chance (1 / segments); overlap leaves about 2/3 of them independent.
+        independent=max(1.5, count * 0.65),
+        reach=SMOOTH_BINS,
+        most=MOST_WEIGHT,
+        least=LEAST_WEIGHT,
+    )
     curve = scipy.fft.irfft(weighted, size)
     top, second, spread = _highest(curve, most_lag_s, rate_hz)
     height = float(curve[top % size])
     polarity = 1 if height >= 0 else -1
-    lag = _refine(weighted * np.float32(polarity), curve * polarity, top, bins)
-    agreement = float((phases[bins.speech] * _turns(bins.speech, lag, size)).real.mean()) * polarity
+    lag = _refine(weighted, curve, top, bins.inside, polarity)
+    agreement = _agreement(phases, bins.speech, lag) * polarity
     centre_s = float(plan.t_ref.mean())
     return WindowLag(centre_s, lag / rate_hz, abs(height) / spread, agreement, polarity, second)
 
@@ -149,10 +157,19 @@ def local_agreement(
     if ref is None or rec is None:
         return np.zeros(t_ref.size), np.zeros(t_ref.size)
     speech = _bins(size, rate_hz).speech
-    x, y = (np.stack([row[speech] for row in rows]) for rows in (ref, rec))
-    agreement = _phases(np.conj(x) * y).real.mean(axis=1)
-    loudness = np.sqrt((np.abs(y) ** 2).mean(axis=1))
-    return np.asarray(agreement, np.float64), np.asarray(loudness, np.float64)
+    found = []
+    for x, y in zip(ref, rec, strict=True):
+        cross, x_power, y_power = kernels.sum_spectra([x], [y])
+        phases, _ = kernels.compare(cross, x_power, y_power)
+        found.append((_agreement(phases, speech, 0.0), float(np.sqrt(y_power[speech].mean()))))
+    agreement, loudness = np.array(found).T
+    return agreement, loudness
+
+
+def _agreement(phases: Spectrum, bins: slice, lag: float) -> float:
+    """Mean cosine of what a lag, in samples, leaves of the phases."""
+    value, _, _ = kernels.correlation_at(phases, bins, lag)
+    return value / float(max(bins.stop - bins.start, 1))
 
 
 @dataclass(frozen=True, eq=False)
@@ -163,15 +180,10 @@ class _Bins:
     ----------
     inside : bins that are compared at all.
     speech : bins by whose phases agreement is told.
-    powers : shape (SERIES_TERMS, bins inside), float32. Each bin's frequency in radians a sample, to the power k, over
-        k!: the series of a complex exponential.
-    counts : shape (bins,). How many bins a smoothed one is the mean of.
     """
 
     inside: slice
     speech: slice
-    powers: npt.NDArray[np.float32]
-    counts: Floats
 
 
 @lru_cache(maxsize=16)
@@ -184,51 +196,7 @@ def _bins(size: int, rate_hz: int) -> _Bins:
 
     most_hz = 0.46 * rate_hz
     inside = between(LOWEST_HZ, min(HIGHEST_HZ, most_hz))
-    omega = 2 * np.pi * bins[inside] / size
-    powers = np.stack([omega**k / math.factorial(k) for k in range(SERIES_TERMS)]).astype(np.float32)
-    counts = np.minimum(bins + SMOOTH_BINS + 1, bins.size) - np.maximum(bins - SMOOTH_BINS, 0)
-    return _Bins(inside, between(SPEECH_HZ[0], min(SPEECH_HZ[1], most_hz)), powers, counts.astype(np.float64))
-
-
-def _averaged(
-    ref: Sequence[Spectrum], rec: Sequence[Spectrum]
-) -> tuple[Spectrum, npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-    """Cross spectrum and both power spectra, summed over segments, row by row: rows stay in the processor's cache."""
-    s_xy = np.zeros(ref[0].size, np.complex64)
-    product = np.empty_like(s_xy)
-    # Real and imaginary parts are squared side by side, and added in the end.
-    squares = np.zeros((2, 2 * s_xy.size), np.float32)
-    square = product.view(np.float32)
-    for x, y in zip(ref, rec, strict=True):
-        np.conj(x, out=product)
-        product *= y
-        s_xy += product
-        for row, total in zip((x, y), squares, strict=True):
-            np.square(row.view(np.float32), out=square)
-            total += square
-    s_xx, s_yy = squares[:, 0::2] + squares[:, 1::2]
-    return s_xy, s_xx, s_yy
-
-
-def _phases(spectrum: Spectrum) -> Spectrum:
-    """The same with every magnitude 1; nothing where there is nothing."""
-    return np.asarray(spectrum / (np.abs(spectrum) + np.float32(1e-20)))
-
-
-def _weight(
-    s_xy: Spectrum, s_xx: npt.NDArray[np.float32], s_yy: npt.NDArray[np.float32], bins: _Bins, *, independent: float
-) -> npt.NDArray[np.float32]:
-    """Weight of each bin by its coherence, averaged over its neighbours."""
-    coherence = (s_xy.real**2 + s_xy.imag**2).astype(np.float64) / (s_xx.astype(np.float64) * s_yy + 1e-30)
-    coherence = np.clip((independent * coherence - 1) / (independent - 1), 0.0, 1.0)
-    padded = np.zeros(coherence.size + 2 * SMOOTH_BINS + 1)
-    padded[SMOOTH_BINS + 1 : -SMOOTH_BINS] = coherence
-    total = np.cumsum(padded)
-    smooth = np.clip((total[2 * SMOOTH_BINS + 1 :] - total[: -2 * SMOOTH_BINS - 1]) / bins.counts, 0.0, 0.9999)
-    weight = np.zeros(s_xy.size, np.float32)
-    # The small constant keeps weak windows near to plain phase weighting instead of to nothing.
-    weight[bins.inside] = np.minimum(smooth / (1 - smooth), MOST_WEIGHT)[bins.inside] + 0.003
-    return weight
+    return _Bins(inside, between(SPEECH_HZ[0], min(SPEECH_HZ[1], most_hz)))
 
 
 def _highest(curve: npt.NDArray[np.float32], most_lag_s: float, rate_hz: int) -> tuple[int, float, float]:
@@ -245,53 +213,18 @@ def _highest(curve: npt.NDArray[np.float32], most_lag_s: float, rate_hz: int) ->
     return top - reach, float(heights.max()) / highest, spread
 
 
-def _refine(weighted: Spectrum, curve: npt.NDArray[np.float32], top: int, bins: _Bins) -> float:
-    """Exact maximum of the correlation near a whole-sample peak, in samples: Newton on its Taylor series there.
-
-    One product with a constant matrix, where Newton's method alone would need exponentials a step.
-    """
-    before, here, after = (float(curve[(top + step) % curve.size]) for step in (-1, 0, 1))
+def _refine(weighted: Spectrum, curve: npt.NDArray[np.float32], top: int, bins: slice, polarity: int) -> float:
+    """Exact maximum of the correlation, times its polarity, near a whole-sample peak, in samples: Newton's method."""
+    before, here, after = (float(curve[(top + step) % curve.size]) * polarity for step in (-1, 0, 1))
     bend = before - 2 * here + after
-    start = float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < 0 else 0.0
-    turned = weighted[bins.inside] * _turns(bins.inside, top, curve.size)
-    # Derivatives of cos go -sin, -cos, sin, cos.
-    terms = np.zeros(SERIES_TERMS)
-    terms[0::2] = bins.powers[0::2] @ turned.real
-    terms[1::2] = bins.powers[1::2] @ -turned.imag
-    terms *= np.array([1, 1, -1, -1])[np.arange(SERIES_TERMS) % 4]
-    slope = (terms[1:] * np.arange(1, SERIES_TERMS))[::-1].tolist()
-    curvature = [term * power for term, power in zip(slope, range(SERIES_TERMS - 2, 0, -1), strict=False)]
+    start = top + (min(max(0.5 * (before - after) / bend, -0.5), 0.5) if bend < 0 else 0.0)
     lag = start
     for _ in range(NEWTON_STEPS):
-        bent = _polynomial(curvature, lag)
-        if bent >= 0:
-            return top + start
-        step = -_polynomial(slope, lag) / bent
-        lag = min(max(lag + step, -SERIES_REACH), SERIES_REACH)
+        _, slope, curvature = kernels.correlation_at(weighted, bins, lag)
+        if curvature * polarity >= 0 or abs(lag - start) > 0.5:
+            return start
+        step = -slope / curvature
+        lag += step
         if abs(step) < LEAST_STEP:
             break
-    return top + (lag if abs(lag - start) <= 0.5 else start)
-
-
-def _polynomial(terms: Sequence[float], x: float) -> float:
-    """Value of a polynomial, highest power first (Horner)."""
-    value = 0.0
-    for term in terms:
-        value = value * x + term
-    return value
-
-
-def _turns(bins: slice, lag: float, size: int) -> Spectrum:
-    """Phases of some bins for an advance by `lag` samples; its whole part goes by exact indices, however large.
-
-    `size` is a power of two.
-    """
-    whole = round(lag)
-    at = np.arange(bins.start, bins.stop)
-    turns: Spectrum = _circle(size)[at * whole & (size - 1)]
-    return turns if lag == whole else np.asarray(turns * advance_ramp(lag - whole, size)[bins])
-
-
-@lru_cache(maxsize=16)
-def _circle(size: int) -> Spectrum:
-    return np.asarray(np.exp(2j * np.pi * np.arange(size) / size), np.complex64)
+    return lag if abs(lag - start) <= 0.5 else start

@@ -1,12 +1,14 @@
-"""Interpolates sound at evenly spaced positions: windowed sinc, compiled.
+"""Interpolates sound at evenly spaced positions: windowed sinc.
 
 Method: 64-tap Kaiser-windowed sinc at exact (64-bit) positions (Smith and Gossett, "A flexible sampling-rate conversion
 method", ICASSP 1984).
 """
 
-import numba
+from functools import lru_cache
+
 import numpy as np
 
+from gullywind.core.native import kernels
 from gullywind.core.units import Samples
 
 TAPS = 64
@@ -16,6 +18,16 @@ PHASES = 4096
 BETA = 12.3
 
 
+def interpolate(sound: Samples, start: float, step: float, into: Samples) -> None:
+    """Write `sound` at positions `start`, `start + step` and so on, in samples, into `into`, all channels alike.
+
+    `sound` has shape (channels, samples), `into` (channels, n); every position needs TAPS / 2 samples of sound on
+    either side. In single precision: what that adds lies 20 dB below what the kernel leaves.
+    """
+    kernels.interpolate(sound, start, step, _kernel_table(), into)
+
+
+@lru_cache(maxsize=1)
 def _kernel_table() -> Samples:
     """Shape (PHASES + 1, TAPS): the kernel at every phase in 0..1."""
     phase = np.arange(PHASES + 1)[:, None] / PHASES
@@ -23,32 +35,3 @@ def _kernel_table() -> Samples:
     inside = np.clip(1 - (distance / (TAPS / 2)) ** 2, 0, None)
     table = np.sinc(distance) * np.i0(BETA * np.sqrt(inside)) / np.i0(BETA)
     return np.asarray(table / table.sum(axis=1, keepdims=True), np.float32)
-
-
-TABLE = _kernel_table()
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
-    """Write `sound` at positions `start`, `start + step` and so on, in samples, into `into`, all channels alike.
-
-    `sound` has shape (channels, samples), `into` (channels, n); every position needs TAPS / 2 samples of sound on
-    either side. In single precision: what that adds lies 20 dB below what the kernel leaves.
-    """
-    phases = table.shape[0] - 1
-    for i in range(into.shape[1]):
-        position = start + i * step
-        base = int(np.floor(position))
-        phase = (position - base) * phases
-        row = int(phase)
-        share = np.float32(phase - row)
-        low, high = table[row], table[row + 1]
-        begin = base - (TAPS // 2 - 1)
-        for channel in range(sound.shape[0]):
-            around = sound[channel, begin : begin + TAPS]
-            # Two products with neighbouring rows are quicker than one with a kernel between them.
-            before, after = np.float32(0.0), np.float32(0.0)
-            for tap in range(TAPS):
-                before += low[tap] * around[tap]
-                after += high[tap] * around[tap]
-            into[channel, i] = before + share * (after - before)

@@ -7,12 +7,14 @@ lies only partly within the reference is found by the probes that do.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
 from gullywind.core.features.bands import FRAME_RATE_HZ, BandFeatures
+from gullywind.core.native import kernels
 from gullywind.core.units import Floats
 
 PROBE_FRAMES = 6000
@@ -32,6 +34,8 @@ LEAST_OVERLAP_FRAMES = 300
 #: Above this z grows only with its logarithm: one probe may not outvote all others by a single loud coincidence, yet
 #: the highest peak must stay the highest.
 FULL_Z = 20.0
+#: So many values tell what is chance.
+CHANCE_SAMPLE = 10000
 
 Row = npt.NDArray[np.float32]
 
@@ -82,12 +86,11 @@ class ReferenceIndex:
 
     def correlate(self, probe: Row, bands: npt.NDArray[np.bool_]) -> Row:
         """Correlation of a probe, shape (bands, up to PROBE_FRAMES), at lags -PROBE_FRAMES .. frames - 1."""
-        spectrum = scipy.fft.rfft(probe, self.size).conj()
+        used = np.flatnonzero(bands)
+        spectrum = list(scipy.fft.rfft(probe[used], self.size))
         rows = []
         for block in self.spectra:
-            product = np.zeros(block.shape[1], np.complex64)
-            for band in np.flatnonzero(bands):
-                product += block[band] * spectrum[band]
+            product, _, _ = kernels.sum_spectra(spectrum, [block[band] for band in used])
             rows.append(scipy.fft.irfft(product, self.size)[: self.hop])
         return np.concatenate(rows)[: self.features.frames + PROBE_FRAMES].astype(np.float32, copy=False)
 
@@ -143,14 +146,10 @@ def _standardise(curve: Row, probe_frames: int) -> Row:
     Where the probe reaches past the reference less of it is summed, and chance is smaller too: without the correction
     a true half overlap loses to a false whole one.
     """
-    reference_frames = curve.size - PROBE_FRAMES
-    lags = np.arange(curve.size) - PROBE_FRAMES
-    overlap = np.minimum(np.minimum(lags + probe_frames, reference_frames - lags), probe_frames)
-    curve = curve * np.sqrt(probe_frames / np.maximum(overlap, LEAST_OVERLAP_FRAMES)).astype(np.float32)
-    curve[overlap <= 0] = 0.0
-    sample = curve[overlap >= LEAST_OVERLAP_FRAMES]
-    sample = sample if sample.size else curve
-    sample = sample[:: max(1, sample.size // 20000)]
+    scale, full = _overlap_scale(curve.size, probe_frames)
+    curve = curve * scale
+    sample = curve[full] if full.stop > full.start else curve
+    sample = sample[:: max(1, sample.size // CHANCE_SAMPLE)]
     middle = np.median(sample)
     spread = np.median(np.abs(sample - middle)) * 1.4826
     if spread < 1e-6:
@@ -159,6 +158,17 @@ def _standardise(curve: Row, probe_frames: int) -> Row:
     high = z > FULL_Z
     z[high] = FULL_Z * (1 + np.log(z[high] / FULL_Z))
     return np.asarray(z, np.float32)
+
+
+@lru_cache(maxsize=4)
+def _overlap_scale(lags: int, probe_frames: int) -> tuple[Row, slice]:
+    """What makes up for a smaller overlap at each lag, shape (lags,), and the lags whose overlap is long enough."""
+    lag = np.arange(lags) - PROBE_FRAMES
+    overlap = np.minimum(np.minimum(lag + probe_frames, lags - PROBE_FRAMES - lag), probe_frames)
+    scale = np.sqrt(probe_frames / np.maximum(overlap, LEAST_OVERLAP_FRAMES)).astype(np.float32)
+    scale[overlap <= 0] = 0.0
+    full = np.flatnonzero(overlap >= LEAST_OVERLAP_FRAMES)
+    return scale, slice(int(full[0]), int(full[-1]) + 1) if full.size else slice(0, 0)
 
 
 def _pool(curve: Row) -> tuple[Row, npt.NDArray[np.uint8]]:

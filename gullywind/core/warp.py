@@ -4,6 +4,7 @@ Sound is interpolated at exact positions. Other sample rates are first brought t
 whole samples copies. Slopes further than 0.5 % from 1 take the pitch along or keep it, as `stretch` decides.
 """
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -11,6 +12,7 @@ import numpy as np
 import soxr
 
 from gullywind.core.crossfade import Part, Tone, lay_parts, lay_tones
+from gullywind.core.interpolate import interpolate
 from gullywind.core.sound import SampleSource
 from gullywind.core.stretch import MOST_BEND, keeps_pitch, stretch_into
 from gullywind.core.time_map import Piece, Pitch, TimeMap
@@ -19,8 +21,8 @@ from gullywind.core.units import Checkpoint, Samples, no_checkpoint
 #: Sound read around an interpolated block: more than half the kernel.
 MARGIN = 64
 BLOCK_SAMPLES = 1 << 17
-#: Sound read around a block when the sample rate is converted: longer than soxr's filter.
-CONVERSION_MARGIN = 2048
+#: Sound read around a block when the sample rate is converted, in samples of the lower rate: longer than soxr's filter.
+CONVERSION_MARGIN = 1024
 SAME_RATE_HZ = 1e-3
 #: Positions this near to whole samples (in samples) are whole: 0.1 ns, what doubles leave of hours.
 WHOLE = 5e-6
@@ -119,12 +121,10 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, first: int, 
         begin = int(np.floor(start)) - MARGIN
         sound = source.read(begin, int(np.ceil(stop)) + MARGIN)
     else:
-        begin = int(np.floor(begin_s * stated_hz)) - CONVERSION_MARGIN
-        sound = source.read(begin, int(np.ceil(end_s * stated_hz)) + CONVERSION_MARGIN)
+        margin = math.ceil(CONVERSION_MARGIN * max(1.0, fs / rate_hz))
+        begin = int(np.floor(begin_s * stated_hz)) - margin
+        sound = source.read(begin, int(np.ceil(end_s * stated_hz)) + margin)
         sound = np.ascontiguousarray(soxr.resample(sound.T, fs, rate_hz, quality="VHQ").T)
-    # Compiled code is loaded only where something must be interpolated: it takes half a second.
-    from gullywind.core.interpolate import TABLE, interpolate
-
     if not np.all(np.isfinite(sound)):
         sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
     # Samples of `sound` for each second of recording time: more than one for each that was read, if it was converted.
@@ -132,7 +132,7 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, first: int, 
     done = 0
     for run in runs:
         start = (run.start_s - begin / stated_hz) * per_second
-        interpolate(sound, start, run.step_s * per_second, TABLE, into[:, done : done + run.samples])
+        interpolate(sound, start, run.step_s * per_second, into[:, done : done + run.samples])
         done += run.samples
 
 

@@ -56,6 +56,16 @@ class RenderTest(unittest.TestCase):
             ]
             np.testing.assert_allclose(np.concatenate(parts, axis=1), whole, atol=2e-6)
 
+    def test_rates_far_apart_convert_without_a_seam(self):
+        placed = TimeMap.placement(0.1234567, 1.00003, 1.0)
+        for fs, rate_hz in ((192000, 4000), (768000, 8000), (4000, 192000)):
+            hz = 0.1 * min(fs, rate_hz)
+            one = source(tone(hz, np.arange(fs) / fs), fs)
+            first, samples = int(0.4 * rate_hz), int(0.02 * rate_hz)
+            part = render(one, placed, sample_rate_hz=rate_hz, samples=samples, first=first)[0]
+            ideal = tone(hz * 1.00003, np.arange(first, first + samples) / rate_hz - 0.1234567)
+            np.testing.assert_allclose(part, ideal, atol=2e-6)
+
     def test_a_bent_map_is_followed_knot_by_knot(self):
         times = np.arange(5 * RATE_HZ) / RATE_HZ
         knots = ((0.5, 0.0), (1.2345678, 0.7346), (2.0, 1.5), (2.5000131, 2.00003), (4.0, 3.5001))

@@ -12,6 +12,7 @@ import numpy.typing as npt
 import scipy.fft
 
 from gullywind.core.errors import InputError
+from gullywind.core.native import kernels
 from gullywind.core.units import Samples
 
 FRAME_RATE_HZ = 100
@@ -25,7 +26,8 @@ FLOOR_NEPER = float(np.log(1e5))
 #: One second either side: slower changes are level and room, not the event.
 SLOW_FRAMES = 101
 CLIP = 3.0
-BATCH_FRAMES = 512
+#: So many spectra stay in the second-level cache until they are summed.
+BATCH_FRAMES = 256
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,7 +74,7 @@ class BandExtractor:
         self._rate_hz = sample_rate_hz / self._thin
         self._size = scipy.fft.next_fast_len(int(WINDOW_S * self._rate_hz), real=True)
         self._window = np.hanning(self._size).astype(np.float32)
-        self._matrix = _band_matrix(self._size, self._rate_hz)
+        self._bands = _band_bins(self._size, self._rate_hz)
         self._carry: Samples = np.zeros(0, np.float32)
         self._tail: Samples = np.zeros(0, np.float32)
         self._tail_start = 0
@@ -87,10 +89,7 @@ class BandExtractor:
         self._carry = mono[whole:].copy()
         # A plain average over `thin` samples: what folds down from above is weak in speech and music,
         # and folds in the same way in both recordings. A proper filter would cost more than the spectra.
-        thinned = mono[: whole : self._thin].copy()
-        for phase in range(1, self._thin):
-            thinned += mono[phase : whole : self._thin]
-        self._tail = np.concatenate([self._tail, thinned])
+        self._tail = np.concatenate([self._tail, kernels.thin(mono[:whole], self._thin)])
         self._analyse()
 
     def finish(self) -> BandFeatures:
@@ -113,15 +112,10 @@ class BandExtractor:
             return
         starts = np.rint(np.arange(self._next_frame, last + 1) * hop).astype(np.int64) - self._tail_start
         starts = starts[starts + self._size <= self._tail.size]
-        view = np.lib.stride_tricks.sliding_window_view(self._tail, self._size)
         for first in range(0, starts.size, BATCH_FRAMES):
-            some = starts[first : first + BATCH_FRAMES]
-            # Where the hop is whole, as mostly, frames are a plain slice, which is not copied first.
-            frames = view[some[0] : some[-1] + 1 : int(hop)] if hop == int(hop) else view[some]
-            spectrum = scipy.fft.rfft(frames * self._window)
-            power = np.square(spectrum.real)
-            power += np.square(spectrum.imag)
-            self._rows.append(np.log(power @ self._matrix + 1e-12))
+            frames = kernels.cut(self._tail, starts[first : first + BATCH_FRAMES], self._window)
+            power = kernels.band_powers(scipy.fft.rfft(frames, overwrite_x=True), self._bands)
+            self._rows.append(np.log(power + np.float32(1e-12)))
         self._next_frame += starts.size
         keep_from = max(0, int(self._next_frame * hop) - self._tail_start - 1)
         self._tail = self._tail[keep_from:].copy()
@@ -134,17 +128,15 @@ def _band_edges_hz() -> npt.NDArray[np.float64]:
     return np.asarray(700 * (10 ** (np.linspace(low, high, BANDS + 1) / 2595) - 1))
 
 
-def _band_matrix(size: int, rate_hz: float) -> npt.NDArray[np.float32]:
-    """Shape (size // 2 + 1, BANDS): mean power of the bins in each band; a narrow band takes its nearest bin."""
+def _band_bins(size: int, rate_hz: float) -> npt.NDArray[np.int64]:
+    """Shape (BANDS, 2): first bin of each band, and the one after its last; a narrow band takes its nearest bin."""
     bins_hz = np.arange(size // 2 + 1) * rate_hz / size
-    matrix = np.zeros((bins_hz.size, BANDS), np.float32)
-    edges = _band_edges_hz()
-    for band, (low, high) in enumerate(itertools.pairwise(edges)):
-        inside = (bins_hz >= low) & (bins_hz < high)
-        if not inside.any():
-            inside[np.argmin(np.abs(bins_hz - (low + high) / 2))] = True
-        matrix[inside, band] = 1.0 / inside.sum()
-    return matrix
+    bands = np.empty((BANDS, 2), np.int64)
+    for band, (low, high) in zip(bands, itertools.pairwise(_band_edges_hz()), strict=True):
+        band[:] = np.searchsorted(bins_hz, [low, high])
+        if band[0] == band[1]:
+            band[:] = int(np.argmin(np.abs(bins_hz - (low + high) / 2))) + np.array([0, 1])
+    return bands
 
 
 def _normalise(logs: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
@@ -152,12 +144,15 @@ def _normalise(logs: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
     frames = logs.shape[1]
     half = SLOW_FRAMES // 2
     positions = np.arange(frames)
-    low, high = np.maximum(positions - half, 0), np.minimum(positions + half + 1, frames)
+    counts = np.minimum(positions + half + 1, frames) - np.maximum(positions - half, 0)
+    # What was summed before a frame, the first and the last value repeated: no frame then lies too near an edge.
+    total = np.zeros(frames + 1 + 2 * half)
     for band in logs:
         loud = np.percentile(band[:: max(1, frames // 4096)], 95)
         np.maximum(band, loud - FLOOR_NEPER, out=band)
-        total = np.concatenate([[0.0], np.cumsum(band, dtype=np.float64)])
-        band -= ((total[high] - total[low]) / (high - low)).astype(np.float32)
+        np.cumsum(band, dtype=np.float64, out=total[half + 1 : half + 1 + frames])
+        total[half + 1 + frames :] = total[half + frames]
+        band -= ((total[SLOW_FRAMES:] - total[:-SLOW_FRAMES]) / counts).astype(np.float32)
         spread = float(band.std())
         if spread > 1e-3:
             band /= spread

@@ -1,0 +1,1 @@
+"""The inner loops that numpy has no words for, compiled from C at set-up."""

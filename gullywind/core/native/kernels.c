@@ -1,0 +1,228 @@
+/* The inner loops of listening, measuring and rendering. Without state and without allocation; lengths are counted in
+ * elements, complex numbers are pairs of floats. `kernels.py` beside this file says what each is for and checks what it
+ * is given. */
+
+#include <math.h>
+#include <stdint.h>
+#include <string.h>
+
+/* So many bins are turned by factors that are computed once; only their first needs a sine and a cosine. */
+enum { LANES = 64 };
+/* Sums over rows are made in stretches that stay in the first-level cache. */
+enum { STRETCH = 512 };
+
+static const double TURN = 6.283185307179586476925286766559;
+
+/* Phases exp(i * angle * k) of the first LANES bins. */
+static void lane_phases(double angle, float *real, float *imag) {
+    for (int k = 0; k < LANES; k++) {
+        real[k] = (float)cos(angle * k);
+        imag[k] = (float)sin(angle * k);
+    }
+}
+
+/* Bin `k`'s phase for an advance by `samples`, whole turns taken off first: they may be many thousands. */
+static double bin_angle(int64_t k, double samples, int64_t size) {
+    const double turns = (double)k * samples / (double)size;
+    return TURN * (turns - floor(turns));
+}
+
+/* into[channel][i] = sound at start + i * step, by a kernel tabulated at `phases` + 1 fractions of a sample. */
+void interpolate(const float *sound, int64_t channels, int64_t stride, double start, double step, const float *table,
+                 int64_t phases, int64_t taps, float *into, int64_t into_stride, int64_t length) {
+    for (int64_t i = 0; i < length; i++) {
+        const double position = start + (double)i * step;
+        const double base = floor(position);
+        const double phase = (position - base) * (double)phases;
+        const int64_t row = (int64_t)phase;
+        const float share = (float)(phase - (double)row);
+        const float *low = table + row * taps, *high = low + taps;
+        const float *around = sound + (int64_t)base - (taps / 2 - 1);
+        for (int64_t channel = 0; channel < channels; channel++, around += stride) {
+            float before = 0.0f, after = 0.0f;
+            for (int64_t tap = 0; tap < taps; tap++) {
+                before += low[tap] * around[tap];
+                after += high[tap] * around[tap];
+            }
+            into[channel * into_stride + i] = before + share * (after - before);
+        }
+    }
+}
+
+static inline void thin_by(const float *restrict sound, const int64_t factor, float *restrict into, int64_t length) {
+    for (int64_t i = 0; i < length; i++) {
+        float sum = 0.0f;
+        for (int64_t j = 0; j < factor; j++)
+            sum += sound[i * factor + j];
+        into[i] = sum;
+    }
+}
+
+/* into[i] = the sum of `factor` samples from i * factor on. */
+void thin(const float *sound, int64_t factor, float *into, int64_t length) {
+    /* Known factors become vector code, three to six times as fast: 48 kHz and 44.1, 96 and 88.2. */
+    switch (factor) {
+    case 2:
+        thin_by(sound, 2, into, length);
+        break;
+    case 3:
+        thin_by(sound, 3, into, length);
+        break;
+    case 6:
+        thin_by(sound, 6, into, length);
+        break;
+    default:
+        thin_by(sound, factor, into, length);
+    }
+}
+
+/* into[i] = `size` samples from starts[i] on, windowed; zeros outside the sound. */
+void cut(const float *sound, int64_t samples, const int64_t *starts, int64_t count, const float *window, int64_t size,
+         float *into) {
+    for (int64_t i = 0; i < count; i++, into += size) {
+        const int64_t start = starts[i];
+        const int64_t low = start < 0 ? (-start < size ? -start : size) : 0;
+        const int64_t left = samples - start;
+        const int64_t high = left < size ? (left > low ? left : low) : size;
+        memset(into, 0, (size_t)low * sizeof(float));
+        for (int64_t j = low; j < high; j++)
+            into[j] = sound[start + j] * window[j];
+        memset(into + high, 0, (size_t)(size - high) * sizeof(float));
+    }
+}
+
+/* into[i][band] = mean power of the bins from edges[2 * band] to below edges[2 * band + 1] in row i. */
+void band_powers(const float *spectra, int64_t rows, int64_t bins, const int64_t *edges, int64_t bands, float *into) {
+    for (int64_t i = 0; i < rows; i++, spectra += 2 * bins)
+        for (int64_t band = 0; band < bands; band++) {
+            const int64_t first = edges[2 * band], last = edges[2 * band + 1];
+            float sum = 0.0f;
+            for (int64_t k = 2 * first; k < 2 * last; k++)
+                sum += spectra[k] * spectra[k];
+            *into++ = sum / (float)(last - first);
+        }
+}
+
+/* Every bin's phase is advanced by `samples`, in place. */
+void advance(float *spectrum, int64_t bins, double samples, int64_t size) {
+    float lane_real[LANES], lane_imag[LANES];
+    lane_phases(bin_angle(1, samples, size), lane_real, lane_imag);
+    for (int64_t first = 0; first < bins; first += LANES) {
+        const double angle = bin_angle(first, samples, size);
+        const float real = (float)cos(angle), imag = (float)sin(angle);
+        const int64_t here = bins - first < LANES ? bins - first : LANES;
+        float *at = spectrum + 2 * first;
+        for (int64_t k = 0; k < here; k++) {
+            const float turn_real = real * lane_real[k] - imag * lane_imag[k];
+            const float turn_imag = real * lane_imag[k] + imag * lane_real[k];
+            const float a = at[2 * k], b = at[2 * k + 1];
+            at[2 * k] = a * turn_real - b * turn_imag;
+            at[2 * k + 1] = a * turn_imag + b * turn_real;
+        }
+    }
+}
+
+/* Cross spectrum conj(x) * y and both power spectra, summed over rows. */
+void sum_spectra(const float *const *x_rows, const float *const *y_rows, int64_t rows, int64_t bins, float *cross,
+                 float *x_power, float *y_power) {
+    /* Products of neighbouring floats are added up side by side, and paired only in the end: half the shuffling. */
+    float along[2 * STRETCH], across[2 * STRETCH], xx[2 * STRETCH], yy[2 * STRETCH];
+    for (int64_t first = 0; first < bins; first += STRETCH) {
+        const int64_t here = bins - first < STRETCH ? bins - first : STRETCH;
+        memset(along, 0, sizeof along);
+        memset(across, 0, sizeof across);
+        memset(xx, 0, sizeof xx);
+        memset(yy, 0, sizeof yy);
+        for (int64_t row = 0; row < rows; row++) {
+            const float *restrict x = x_rows[row] + 2 * first, *restrict y = y_rows[row] + 2 * first;
+            for (int64_t j = 0; j < 2 * here; j++) {
+                along[j] += x[j] * y[j];
+                xx[j] += x[j] * x[j];
+                yy[j] += y[j] * y[j];
+            }
+            for (int64_t k = 0; k < here; k++) {
+                across[2 * k] += x[2 * k] * y[2 * k + 1];
+                across[2 * k + 1] += x[2 * k + 1] * y[2 * k];
+            }
+        }
+        for (int64_t k = 0; k < here; k++) {
+            cross[2 * (first + k)] = along[2 * k] + along[2 * k + 1];
+            cross[2 * (first + k) + 1] = across[2 * k] - across[2 * k + 1];
+            x_power[first + k] = xx[2 * k] + xx[2 * k + 1];
+            y_power[first + k] = yy[2 * k] + yy[2 * k + 1];
+        }
+    }
+}
+
+/* The cross spectrum with every magnitude 1, and the magnitude-squared coherence; 0 where there is nothing. */
+void compare(const float *cross, const float *x_power, const float *y_power, int64_t bins, float *phases,
+             float *coherence) {
+    for (int64_t k = 0; k < bins; k++) {
+        const float a = cross[2 * k], b = cross[2 * k + 1], power = a * a + b * b;
+        const float scale = 1.0f / (sqrtf(power) + 1e-20f);
+        phases[2 * k] = a * scale;
+        phases[2 * k + 1] = b * scale;
+        coherence[k] = power / (x_power[k] * y_power[k] + 1e-30f);
+    }
+}
+
+/* weighted = phases times the weight smooth / (1 - smooth) + least of their coherence, for bins `first` to `last` - 1;
+ * 0 elsewhere. Before it is smoothed over `reach` bins on either side, coherence is freed from what `independent` rows
+ * have by chance; it is overwritten. */
+void weigh(const float *phases, float *coherence, int64_t bins, int64_t first, int64_t last, double independent,
+           int64_t reach, double most, double least, float *weighted) {
+    const float scale = (float)(independent / (independent - 1.0)), shift = (float)(1.0 / (independent - 1.0));
+    for (int64_t k = 0; k < bins; k++) {
+        const float excess = scale * coherence[k] - shift;
+        coherence[k] = excess < 0.0f ? 0.0f : excess > 1.0f ? 1.0f : excess;
+    }
+    memset(weighted, 0, 2 * (size_t)bins * sizeof(float));
+    double sum = 0.0;
+    int64_t low = first - reach < 0 ? 0 : first - reach, high = low;
+    for (int64_t k = first; k < last; k++) {
+        for (; high < bins && high <= k + reach; high++)
+            sum += coherence[high];
+        for (; low < k - reach; low++)
+            sum -= coherence[low];
+        double smooth = sum / (double)(high - low);
+        smooth = smooth < 0.0 ? 0.0 : smooth > 0.9999 ? 0.9999 : smooth;
+        const double ratio = smooth / (1.0 - smooth);
+        const float weight = (float)((ratio < most ? ratio : most) + least);
+        weighted[2 * k] = phases[2 * k] * weight;
+        weighted[2 * k + 1] = phases[2 * k + 1] * weight;
+    }
+}
+
+/* three = value, slope and curvature at `lag` of the sum over bins `first` to `last` - 1 of
+ * Re(spectrum[k] exp(i omega lag)), omega = 2 pi k / size. */
+void correlation_at(const float *spectrum, int64_t first, int64_t last, int64_t size, double lag, double *three) {
+    float lane_real[LANES], lane_imag[LANES];
+    lane_phases(bin_angle(1, lag, size), lane_real, lane_imag);
+    const double step = TURN / (double)size;
+    double value = 0.0, slope = 0.0, curvature = 0.0;
+    for (int64_t k0 = first; k0 < last; k0 += LANES) {
+        const double angle = bin_angle(k0, lag, size), omega = step * (double)k0;
+        const float real = (float)cos(angle), imag = (float)sin(angle);
+        const int64_t here = last - k0 < LANES ? last - k0 : LANES;
+        const float *at = spectrum + 2 * k0;
+        /* Sums of the turned bins times 1, j and j * j, j counted from the stretch's first bin. */
+        float re0 = 0.0f, re1 = 0.0f, re2 = 0.0f, im0 = 0.0f, im1 = 0.0f;
+        for (int64_t j = 0; j < here; j++) {
+            const float turn_real = real * lane_real[j] - imag * lane_imag[j];
+            const float turn_imag = real * lane_imag[j] + imag * lane_real[j];
+            const float a = at[2 * j], b = at[2 * j + 1], away = (float)j;
+            const float re = a * turn_real - b * turn_imag, im = a * turn_imag + b * turn_real;
+            re0 += re;
+            re1 += re * away;
+            re2 += re * away * away;
+            im0 += im;
+            im1 += im * away;
+        }
+        value += re0;
+        slope -= omega * im0 + step * im1;
+        curvature -= omega * omega * re0 + 2.0 * omega * step * re1 + step * step * re2;
+    }
+    three[0] = value;
+    three[1] = slope;
+    three[2] = curvature;
+}
