@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from gullywind.core.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
+from gullywind.core.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words, percent
 from gullywind.core.speed import MOST_CLOCK
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import clock_time
@@ -129,12 +129,6 @@ def facts_line(media: MediaRow) -> str:
     if media.truncated:
         parts.append("cut off")
     return " · ".join(part for part in parts if part)
-
-
-def percent(confidence: float) -> str:
-    """A probability in per cent; nothing is ever wholly sure."""
-    # No line is to break between the two.
-    return "over\u00a099.9" if confidence > 0.999 else f"{confidence * 100:.1f}"
 
 
 def _seconds(value_s: float) -> str:

@@ -94,6 +94,12 @@ def left_over_words(median_ms: float, p95_ms: float) -> str:
     return f"{short_time(median_ms)} left over"
 
 
+def percent(confidence: float) -> str:
+    """A probability in per cent; nothing is ever wholly sure."""
+    # No line is to break between the two.
+    return "over\u00a099.9" if confidence > 0.999 else f"{confidence * 100:.1f}"
+
+
 def short_time(value_ms: float) -> str:
     """A small time in the unit that reads best."""
     if value_ms < 0.0001:

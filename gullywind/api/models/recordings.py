@@ -8,8 +8,8 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict
 
 from gullywind.actions.deliver import status_of_recording
-from gullywind.actions.words import clock_figure, clock_label, facts_line, percent, sentence_of
-from gullywind.core.notes import joint_words, short_time
+from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
+from gullywind.core.notes import joint_words, percent, short_time
 from gullywind.core.piece_edits import LEAST_GAP_S
 from gullywind.core.proof import Verdict, is_in_step, verdict_of
 from gullywind.core.stretch import pitch_reason
