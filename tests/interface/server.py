@@ -8,7 +8,7 @@ import time
 import urllib.request
 from pathlib import Path
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from scripts.browser import chromium, new_page
 from tests.database import DatabaseTest
@@ -16,11 +16,17 @@ from tests.database import DatabaseTest
 ROOT = Path(__file__).resolve().parent.parent.parent
 
 
+def upload(name: str, body: bytes) -> dict:
+    """A file as the browser is given it."""
+    return {"name": name, "mimeType": "application/octet-stream", "buffer": body}
+
+
 class InterfaceTest(DatabaseTest):
-    """Sets `page` and `url` for the class; page errors fail the test in which they come."""
+    """Sets `page`, `url` and `worker` for the class; page errors fail the test in which they come."""
 
     page: Page
     url: str
+    worker: "subprocess.Popen[bytes]"
 
     @classmethod
     def setUpClass(cls):
@@ -37,8 +43,22 @@ class InterfaceTest(DatabaseTest):
         for arguments in (["gullywind.api.serve", str(port)], ["gullywind.jobs"]):
             child = subprocess.Popen([sys.executable, "-m", *arguments], cwd=ROOT, env=environment)
             cls.addClassCleanup(_end, child)
+        cls.worker = child
         _wait_for(f"{cls.url}/api/health")
         cls.page = new_page(cls.enterClassContext(chromium()))
+
+    @classmethod
+    def start_project(cls, name: str, frame_rate: str = "25") -> None:
+        """From the list of projects, which is open, into a new one."""
+        cls.page.get_by_placeholder("Name of the event").fill(name)
+        cls.page.get_by_label("Frames a second").select_option(frame_rate)
+        cls.page.get_by_role("button", name="Start").click()
+        expect(cls.page.get_by_text("Drop all recordings of the event here")).to_be_visible()
+
+    @classmethod
+    def bring_in(cls, files: dict[str, bytes]) -> None:
+        """Choose files in the project that is open."""
+        cls.page.get_by_test_id("file-input").set_input_files([upload(name, body) for name, body in files.items()])
 
     def setUp(self):
         self.errors: list[str] = []

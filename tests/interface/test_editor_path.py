@@ -15,10 +15,6 @@ from tests.signals import RATE_HZ, busy, clocked
 OFFSET_S = 6.5
 
 
-def upload(name: str, body: bytes) -> dict:
-    return {"name": name, "mimeType": "application/octet-stream", "buffer": body}
-
-
 class EditorPathTest(InterfaceTest):
     @classmethod
     def setUpClass(cls):
@@ -27,12 +23,8 @@ class EditorPathTest(InterfaceTest):
         desk, camera = wav_bytes(cls.event), wav_bytes(clocked(cls.event, OFFSET_S, 1.00005, 25.0))
         page = cls.page
         page.goto(cls.url)
-        page.get_by_placeholder("Name of the event").fill("Evening at the mill")
-        page.get_by_role("button", name="Start").click()
-        expect(page.get_by_text("Drop all recordings of the event here")).to_be_visible()
-        page.get_by_test_id("file-input").set_input_files(
-            [upload("Desk.wav", desk), upload("Camera.wav", camera), upload("Junk.mov", b"nothing to hear" * 999)]
-        )
+        cls.start_project("Evening at the mill")
+        cls.bring_in({"Desk.wav": desk, "Camera.wav": camera, "Junk.mov": b"nothing to hear" * 999})
         page.get_by_test_id("recording-row").filter(has_text="Desk").get_by_role(
             "button", name="Make it the reference"
         ).click()

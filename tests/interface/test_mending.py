@@ -8,7 +8,6 @@ from playwright.sync_api import expect
 
 from tests.files import wav_bytes
 from tests.interface.server import InterfaceTest
-from tests.interface.test_editor_path import upload
 from tests.signals import RATE_HZ, busy, clocked
 
 OFFSET_S, CUT_S, PAUSE_S = 4.0, 25.0, 1.5
@@ -23,11 +22,8 @@ class MendingOnTheBenchTest(InterfaceTest):
         paused = np.concatenate([taken[: int(CUT_S * RATE_HZ)], taken[int((CUT_S + PAUSE_S) * RATE_HZ) :]])
         page = cls.page
         page.goto(cls.url)
-        page.get_by_placeholder("Name of the event").fill("Mending")
-        page.get_by_role("button", name="Start").click()
-        page.get_by_test_id("file-input").set_input_files(
-            [upload("Desk.wav", wav_bytes(event)), upload("Phone.wav", wav_bytes(paused))]
-        )
+        cls.start_project("Mending")
+        cls.bring_in({"Desk.wav": wav_bytes(event), "Phone.wav": wav_bytes(paused)})
         row = page.get_by_test_id("recording-row").filter(has_text="Desk")
         row.get_by_role("button", name="Make it the reference").click()
         page.get_by_role("button", name="Find the place of 1").click()

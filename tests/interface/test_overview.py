@@ -11,7 +11,6 @@ from playwright.sync_api import Locator, expect
 
 from tests.files import wav_bytes
 from tests.interface.server import InterfaceTest
-from tests.interface.test_editor_path import upload
 from tests.signals import RATE_HZ, busy, clocked
 
 BARS, BAR_S = 8, 4.0
@@ -27,16 +26,14 @@ class OverviewTest(InterfaceTest):
         cls.song = song
         page = cls.page
         page.goto(cls.url)
-        page.get_by_placeholder("Name of the event").fill("Round dance")
-        page.get_by_label("Frames a second").select_option("29.97")
-        page.get_by_role("button", name="Start").click()
-        page.get_by_test_id("file-input").set_input_files(
-            [
-                upload("Dulcimer.wav", wav_bytes(song)),
-                upload("Hall.wav", wav_bytes(clocked(song, 2.0, 1.00008, 48.0))),
-                upload("Drum.wav", wav_bytes(song[: int(2 * BAR_S * RATE_HZ)])),
-                upload("Mill stream.wav", wav_bytes(busy(15.0, 99))),
-            ]
+        cls.start_project("Round dance", "29.97")
+        cls.bring_in(
+            {
+                "Dulcimer.wav": wav_bytes(song),
+                "Hall.wav": wav_bytes(clocked(song, 2.0, 1.00008, 48.0)),
+                "Drum.wav": wav_bytes(song[: int(2 * BAR_S * RATE_HZ)]),
+                "Mill stream.wav": wav_bytes(busy(15.0, 99)),
+            }
         )
         cls.row(cls, "Dulcimer").get_by_role("button", name="Make it the reference").click()
         page.get_by_role("button", name="Find the place of 3").click()
@@ -156,7 +153,7 @@ class OverviewTest(InterfaceTest):
         expect(question).to_have_count(0)
         # The key was the question's; it did not leave the page as well.
         expect(self.page.get_by_test_id("reference-row")).to_be_visible()
-        self.page.get_by_test_id("file-input").set_input_files([upload("Extra.wav", wav_bytes(busy(3.0, 5)))])
+        self.bring_in({"Extra.wav": wav_bytes(busy(3.0, 5))})
         expect(self.row("Extra")).to_be_visible()
         self.menu("Extra", "Remove from the project")
         question.get_by_role("button", name="Remove it").click()
@@ -168,9 +165,7 @@ class OverviewTest(InterfaceTest):
         expect(self.page.get_by_label("Frames a second")).to_have_value("29.97")
         expect(self.page.get_by_text("1 of 3 placed")).to_be_visible()
         expect(self.page.get_by_text("2 need you")).to_be_visible()
-        self.page.get_by_placeholder("Name of the event").fill("A slip")
-        self.page.get_by_role("button", name="Start").click()
-        expect(self.page.get_by_text("Drop all recordings of the event here")).to_be_visible()
+        self.start_project("A slip")
         self.page.get_by_role("link", name="Projects").click()
         slip = self.page.locator("div.group").filter(has_text="A slip")
         slip.get_by_role("button", name="Delete").click()

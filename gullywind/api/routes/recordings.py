@@ -5,6 +5,7 @@ from uuid import UUID
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
+from starlette.requests import ClientDisconnect
 
 from gullywind.actions import edit_map, prove_recording
 from gullywind.actions.fetch_sound import fetch_peaks, fetch_sound
@@ -13,6 +14,7 @@ from gullywind.actions.recordings import add_recording, remove_recording, rename
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, StepIn, TakeIn, TrimIn
 from gullywind.api.models.recordings import CurveOut, NameIn, RecordingOut, TimingOut
+from gullywind.core.errors import Cancelled
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording
@@ -51,6 +53,9 @@ async def upload_recording(
                 return RecordingOut.of(get_recording(session, row.id))
 
         return await run_in_threadpool(store)
+    except ClientDisconnect as error:
+        # Nobody is left to be told, and nothing is wrong.
+        raise Cancelled("The upload was stopped.") from error
     finally:
         incoming.drop()
 

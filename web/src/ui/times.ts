@@ -25,3 +25,6 @@ export const signed = (value: number, decimals: number): string => {
   const text = Math.abs(value).toFixed(decimals)
   return Number(text) === 0 ? text : `${value < 0 ? '−' : '+'}${text}`
 }
+
+/** `1 recording`, `2 recordings`. */
+export const recordingCount = (count: number): string => `${count} recording${count === 1 ? '' : 's'}`

@@ -1,10 +1,8 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
 import { UploadList } from './UploadList'
-import { useUploads } from '../../api/upload'
 
 /** Teaches the first step. */
-export function EmptyProject({ add }: { add: () => void }) {
-  const uploads = useUploads((s) => s.list)
+export function EmptyProject({ projectId, add }: { projectId: string; add: () => void }) {
   return (
     <Flex flex="1" direction="column" align="center" justify="center" gap="4" m="6" borderWidth="2px" borderStyle="dashed" borderColor="border.emphasized" rounded="lg">
       <Text fontFamily="sentence" fontSize="2xl">
@@ -17,7 +15,7 @@ export function EmptyProject({ add }: { add: () => void }) {
       <Button size="sm" onClick={add}>
         Choose files
       </Button>
-      <UploadList uploads={uploads} />
+      <UploadList projectId={projectId} />
     </Flex>
   )
 }

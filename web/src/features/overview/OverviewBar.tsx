@@ -4,6 +4,7 @@ import { useLocation } from 'wouter'
 import { api, told, type Project } from '../../api/client'
 import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
+import { recordingCount } from '../../ui/times'
 import { ClocksMenu } from './ClocksMenu'
 
 /** What can be done with the whole project. */
@@ -28,7 +29,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
             {project.name}
           </Heading>
           <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
-            {project.recordings.length} recordings · {project.frame_rate} frames a second
+            {recordingCount(project.recordings.length)} · {project.frame_rate} frames a second
           </Text>
         </>
       }
@@ -52,7 +53,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
             </Button>
           ) : (
             <Button size="xs" variant="solid" disabled={!primary} loading={place.isPending} onClick={() => place.mutate()}>
-              {waiting > 0 ? `Find the place of ${waiting}` : 'All looked for'}
+              {waiting > 0 ? `Find the place of ${waiting}` : project.recordings.length > 1 ? 'All looked for' : 'Find the places'}
             </Button>
           )}
         </>

@@ -5,7 +5,7 @@ import { useDropzone } from 'react-dropzone'
 import { useLocation } from 'wouter'
 import { api, told, type Project } from '../../api/client'
 import { projectOptions } from '../../api/queries'
-import { uploadAll, useUploads } from '../../api/upload'
+import { uploadAll } from '../../api/upload'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { ask } from '../../ui/Confirm'
 import { Crumb } from '../../ui/Crumb'
@@ -25,11 +25,15 @@ import { UploadList } from './UploadList'
 const OVERVIEW_WAYS: readonly Way[] = ['reference', 'both', 'recording']
 /** More voices than this are a crowd, and more sound than a browser should fetch. */
 const MOST_HEARD = 16
+const TICK_LABEL_PX = 44
 
 export function OverviewPage({ projectId }: { projectId: string }) {
   useProjectEvents(projectId)
   const { data: project, error } = useQuery(projectOptions(projectId))
   const drop = useDropzone({ onDrop: (files) => void uploadAll(projectId, files), noClick: true, noKeyboard: true })
+  const [, go] = useLocation()
+  const add = drop.open
+  useEffect(() => onKeys({ a: add, Escape: () => go('/') }), [add, go])
   if (error)
     return (
       <Flex direction="column" h="100%">
@@ -43,8 +47,8 @@ export function OverviewPage({ projectId }: { projectId: string }) {
   return (
     <Flex {...drop.getRootProps()} direction="column" h="100%" position="relative">
       <input {...drop.getInputProps()} data-testid="file-input" />
-      <OverviewBar project={project} add={drop.open} />
-      {project.recordings.length === 0 ? <EmptyProject add={drop.open} /> : <Table project={project} />}
+      <OverviewBar project={project} add={add} />
+      {project.recordings.length === 0 ? <EmptyProject projectId={project.id} add={add} /> : <Table project={project} />}
       {drop.isDragActive && (
         <Flex position="absolute" inset="3" bg="bg.panel/90" borderWidth="2px" borderStyle="dashed" borderColor="slate.solid" rounded="lg" align="center" justify="center" zIndex="overlay">
           <Text fontFamily="sentence" fontSize="2xl">
@@ -58,11 +62,9 @@ export function OverviewPage({ projectId }: { projectId: string }) {
 
 function Table({ project }: { project: Project }) {
   const client = useQueryClient()
-  const [, go] = useLocation()
   const area = useRef<HTMLDivElement>(null)
   const head = useRef<HTMLDivElement>(null)
   const [widthPx, setWidthPx] = useState(800)
-  const uploads = useUploads((s) => s.list)
   const reference = project.recordings.find((one) => one.id === project.reference_id) ?? null
   const others = useMemo(() => inOrder(project.recordings.filter((one) => one.id !== project.reference_id)), [project])
   const needing = others.filter(needsPerson)
@@ -75,6 +77,9 @@ function Table({ project }: { project: Project }) {
     const edge = (end - start) * 0.01
     return { startS: start - edge, secondsPerPx: (end - start + 2 * edge) / widthPx }
   }, [reference, others, widthPx])
+
+  // Not where its label would be cut off.
+  const labelled = ticks(view, widthPx).timesS.filter((t) => xOf(view, t) < widthPx - TICK_LABEL_PX)
 
   useEffect(() => {
     if (!area.current) return
@@ -100,10 +105,8 @@ function Table({ project }: { project: Project }) {
       onKeys({
         Space: () => player.toggle(),
         ...Object.fromEntries(WAYS.filter((w) => OVERVIEW_WAYS.includes(w.way)).map((w) => [w.key, () => player.setWay(w.way)])),
-        Escape: () => go('/'),
-        a: () => document.querySelector<HTMLInputElement>('[data-testid=file-input]')?.click(),
       }),
-    [go],
+    [],
   )
 
   const showHead = useCallback(
@@ -160,7 +163,7 @@ function Table({ project }: { project: Project }) {
             aria-label="Time in the reference; click to go there"
             onClick={(e) => player.seek(timeAt(view, e.nativeEvent.offsetX))}
           >
-            {ticks(view, widthPx).timesS.map((t) => (
+            {labelled.map((t) => (
               <Text key={t} position="absolute" bottom="5px" left={`${xOf(view, t)}px`} pl="1" borderLeftWidth="1px" borderColor="border.emphasized" lineHeight="1" pointerEvents="none">
                 {clock(t, 0)}
               </Text>
@@ -192,9 +195,9 @@ function Table({ project }: { project: Project }) {
         {rest.map((one) => (
           <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
         ))}
-        <UploadList uploads={uploads} />
+        <UploadList projectId={project.id} />
         {rest.some((one) => one.map) && (
-          <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4">
+          <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4" position="relative" zIndex="1" bg="bg">
             lower edge of a strip: green agrees with the reference, half-high ochre does not; the line in it: what is left over, ±0.5 ms
           </Text>
         )}

@@ -1,7 +1,8 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
-import { useUploads, type Upload } from '../../api/upload'
+import { stopUpload, useUploads, useUploadsOf } from '../../api/upload'
 
-export function UploadList({ uploads }: { uploads: readonly Upload[] }) {
+export function UploadList({ projectId }: { projectId: string }) {
+  const uploads = useUploadsOf(projectId)
   const dismiss = useUploads((s) => s.dismiss)
   return (
     <Box w="100%" maxW="720px" px="4">
@@ -27,6 +28,9 @@ export function UploadList({ uploads }: { uploads: readonly Upload[] }) {
               <Text w="60px" color="fg.muted">
                 {one.fraction > 0 ? `${Math.round(one.fraction * 100)} %` : 'waits'}
               </Text>
+              <Button size="2xs" variant="ghost" aria-label={`Stop bringing in ${one.name}`} onClick={() => stopUpload(one.id)}>
+                Stop
+              </Button>
             </>
           )}
         </Flex>

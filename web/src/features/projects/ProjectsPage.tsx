@@ -5,6 +5,7 @@ import { Link, useLocation } from 'wouter'
 import { api, told, type ProjectSummary } from '../../api/client'
 import { projectsOptions } from '../../api/queries'
 import { TopBar } from '../../ui/TopBar'
+import { recordingCount } from '../../ui/times'
 
 const FRAME_RATES = [23.976, 24, 25, 29.97, 30, 50, 59.94, 60]
 const RATE_KEY = 'gullywind-frame-rate'
@@ -96,7 +97,7 @@ function ProjectLine({ project }: { project: ProjectSummary }) {
           <Link to={`/projects/${project.id}`}>{project.name}</Link>
         </Text>
         <Text fontSize="sm" color="fg.muted">
-          {project.recordings === 0 ? 'no recordings yet' : `${project.recordings} recordings`} · {project.frame_rate} frames a second
+          {project.recordings === 0 ? 'no recordings yet' : recordingCount(project.recordings)} · {project.frame_rate} frames a second
         </Text>
       </Box>
       <Box w="240px">

@@ -1,0 +1,199 @@
+"""What is heard: samples are taken from the browser's output and compared with the files, sample by sample."""
+
+import base64
+import unittest
+
+import numpy as np
+from playwright.sync_api import expect
+from scipy.signal import butter, sosfiltfilt
+
+from tests.files import wav_bytes
+from tests.interface.server import InterfaceTest
+from tests.signals import RATE_HZ, busy, clocked
+
+OFFSET_S = 8.25
+#: A file of one channel, in the middle: half its power on either side.
+MIDDLE = np.sqrt(0.5)
+#: What the simulated recorder leaves as it was.
+LOW_PASS = butter(8, 15000, fs=RATE_HZ, output="sos")
+#: Notes down all that goes to the loudspeakers, in blocks of 128 samples.
+RECORDER = """
+const processor = `registerProcessor('recorder', class extends AudioWorkletProcessor {
+  process([input]) {
+    if (input.length) this.port.postMessage([input[0], input[1] ?? input[0]])
+    return true
+  }
+})`
+const address = URL.createObjectURL(new Blob([processor], { type: 'text/javascript' }))
+const connect = AudioNode.prototype.connect
+const buses = new Map()
+window.heard = []
+const busOf = (context) => {
+  if (!buses.has(context)) {
+    const bus = new GainNode(context)
+    buses.set(context, bus)
+    context.audioWorklet.addModule(address).then(() => {
+      const recorder = new AudioWorkletNode(context, 'recorder', { channelCount: 2, channelCountMode: 'explicit' })
+      recorder.port.onmessage = ({ data }) => window.heard.push(data)
+      connect.call(bus, recorder)
+    })
+  }
+  return buses.get(context)
+}
+AudioNode.prototype.connect = function (to, ...rest) {
+  if (to instanceof AudioDestinationNode) connect.call(this, busOf(this.context))
+  return connect.call(this, to, ...rest)
+}
+window.takeHeard = (count) => {
+  const blocks = window.heard.splice(0).slice(-count)
+  const all = new Float32Array(blocks.length * 256)
+  blocks.forEach(([left, right], i) => { all.set(left, i * 256); all.set(right, i * 256 + 128) })
+  let text = ''
+  for (const byte of new Uint8Array(all.buffer)) text += String.fromCharCode(byte)
+  return btoa(text)
+}
+"""
+#: 0.7 s: enough to be found again in the event, and settled after a change of level.
+BLOCKS = 256
+
+
+def position(part: np.ndarray, whole: np.ndarray) -> int:
+    """Where a part lies in the whole, in samples: the highest correlation."""
+    size = 1 << (part.size + whole.size).bit_length()
+    product = np.fft.irfft(np.fft.rfft(whole, size) * np.conj(np.fft.rfft(part, size)), size)
+    return int(np.argmax(product[: whole.size]))
+
+
+class ListeningTest(InterfaceTest):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.event = busy(40.0, 77)
+        page = cls.page
+        page.add_init_script(RECORDER)
+        page.goto(cls.url)
+        cls.start_project("Two microphones")
+        camera = clocked(cls.event, OFFSET_S, 1.00004, 25.0)
+        cls.bring_in({"Desk.wav": wav_bytes(cls.event), "Camera.wav": wav_bytes(camera)})
+        row = page.get_by_test_id("recording-row")
+        row.filter(has_text="Desk").get_by_role("button", name="Make it the reference").click()
+        page.get_by_role("button", name="Find the place of 1").click()
+        expect(row.filter(has_text="Camera")).to_have_attribute("data-status", "placed")
+        page.get_by_role("link", name="Camera").click()
+        expect(page.get_by_test_id("loupe")).to_have_count(3)
+        cls.bench = page.url
+
+    def setUp(self):
+        super().setUp()
+        self.page.goto(self.bench)
+        expect(self.page.get_by_test_id("loupe")).to_have_count(3)
+
+    def play(self, way: str) -> None:
+        self.page.keyboard.press(way)
+        self.page.keyboard.press("Space")
+
+    def tearDown(self):
+        if self.page.get_by_role("button", name="Stop (space)").count():
+            self.page.keyboard.press("Space")
+        super().tearDown()
+
+    def hear(self) -> tuple[np.ndarray, np.ndarray]:
+        """Left and right of what comes from now on, each shape (BLOCKS * 128,)."""
+        self.page.evaluate("window.takeHeard(0)")
+        self.page.wait_for_function(f"window.heard.length >= {BLOCKS}")
+        taken = self.page.evaluate(f"window.takeHeard({BLOCKS})")
+        blocks = np.frombuffer(base64.b64decode(taken), np.float32).reshape(-1, 2, 128)
+        return blocks[:, 0].ravel(), blocks[:, 1].ravel()
+
+    def seek(self, time_s: float) -> None:
+        """A click on the axis; whatever was chosen before is let go."""
+        mirror = self.page.get_by_test_id("mirror")
+        box, per_px = mirror.bounding_box(), float(mirror.get_attribute("data-seconds-per-px"))
+        self.page.mouse.click(box["x"] + (time_s - float(mirror.get_attribute("data-start-s"))) / per_px, box["y"] + 6)
+
+    def test_one_in_each_ear_is_in_step_to_the_sample(self):
+        self.seek(12.0)
+        self.play("4")
+        self.hear()  # the change of level has settled after this
+        left, right = self.hear()
+        at = position(left, self.event)
+        self.assertGreater(at, 12.0 * RATE_HZ)
+        expected = self.event[at : at + left.size]
+        # The reference as it is in its file of 24 bits.
+        self.assertLess(float(np.abs(left - expected).max()), 2e-6)
+        # The recording through its map: in step, clock and fraction of a sample included.
+        self.assertEqual(position(right, self.event), at)
+        away = sosfiltfilt(LOW_PASS, right - expected)[1000:-1000]
+        self.assertLess(float(np.abs(away).max()), 1e-3 * float(np.abs(expected).max()))
+
+    def test_chunks_join_without_a_seam(self):
+        self.seek(4.0)
+        self.play("1")
+        self.hear()
+        start = position(self.hear()[0], self.event)
+        # Chunks of 0.5 and 2 s: this lies beyond two seams, and each block begins where the audio clock says.
+        for _ in range(5):
+            left, _ = self.hear()
+            at = position(left, self.event)
+            self.assertGreater(at, start)
+            self.assertLess(float(np.abs(left - MIDDLE * self.event[at : at + left.size]).max()), 2e-6)
+
+    def test_a_nudge_while_playing_is_heard(self):
+        self.seek(12.0)
+        self.play("4")
+        self.hear()
+        left, right = self.hear()
+        self.assertEqual(position(right, self.event), position(left, self.event))
+        self.page.get_by_role("radio", name="10 ms").click()
+        self.page.keyboard.press("ArrowRight")
+        expect(self.page.get_by_test_id("sentence")).to_contain_text("Set by hand: moved 10 ms later")
+        for _ in range(8):
+            left, right = self.hear()
+            late = position(left, self.event) - position(right, self.event)
+            if late:
+                break
+        self.assertEqual(late, RATE_HZ // 100)
+        self.page.keyboard.press("Control+z")
+        expect(self.page.get_by_test_id("sentence")).to_contain_text("left over")
+
+    def test_a_selection_repeats_until_it_is_let_go(self):
+        mirror = self.page.get_by_test_id("mirror")
+        box = mirror.bounding_box()
+        per_px, start_s = (float(mirror.get_attribute(name)) for name in ("data-seconds-per-px", "data-start-s"))
+        x0, x1 = (box["x"] + (t - start_s) / per_px for t in (10.0, 11.0))
+        self.page.mouse.move(x0, box["y"] + 6)
+        self.page.mouse.down()
+        self.page.mouse.move(x1, box["y"] + 6, steps=5)
+        self.page.mouse.up()
+        self.page.keyboard.press("l")
+        repeats = self.page.get_by_role("button", name="repeats")
+        expect(repeats).to_contain_text("repeats 1.0")
+        self.play("1")
+        self.hear()
+        # Longer than the selection in all, yet never outside of it.
+        for _ in range(4):
+            left, _ = self.hear()
+            half = left[: left.size // 2], left[left.size // 2 :]
+            moments = [position(part, self.event) / RATE_HZ for part in half]
+            self.assertTrue(all(9.9 <= moment <= 11.1 for moment in moments), moments)
+        repeats.click()
+        expect(repeats).to_have_count(0)
+
+    def test_only_what_is_chosen_is_heard(self):
+        # Before the recording begins there is the reference alone.
+        self.play("2")
+        self.hear()
+        left, right = self.hear()
+        self.assertLess(float(np.abs(left).max()), 1e-6)
+        np.testing.assert_array_equal(left, right)
+        self.page.keyboard.press("3")
+        self.hear()
+        left, right = self.hear()
+        at = position(left, self.event)
+        # Two that sound at once are to be as loud as one.
+        np.testing.assert_allclose(left, MIDDLE * self.event[at : at + left.size] / np.sqrt(2), atol=2e-6)
+        np.testing.assert_array_equal(left, right)
+
+
+if __name__ == "__main__":
+    unittest.main()
