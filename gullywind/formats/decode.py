@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
 import av
 import av.container
 
-from gullywind.core.errors import StorageError, UnreadableError
+from gullywind.core.errors import UnreadableError
 from gullywind.core.facts import MediaFacts
 from gullywind.core.units import Checkpoint
+from gullywind.formats.decode_ogg import open_refused_ogg
 from gullywind.formats.sound_files import SpooledSound, check_form
+from gullywind.formats.spool import new_spool
 
 #: Frames are gathered before they are packed and handed to Python: frame by frame took twice as long.
 FIFO_SAMPLES = 32768
@@ -34,6 +35,9 @@ def open_decoded(path: Path, spool: Path, size_bytes: int, checkpoint: Checkpoin
         # "file:" keeps a name like "a:b.mp3" or "-x.mp3" from being read as a protocol or an option.
         container = av.open(f"file:{path}")
     except (av.error.FFmpegError, OSError, ValueError) as error:
+        opened = open_refused_ogg(path, spool, size_bytes, checkpoint)
+        if opened:
+            return opened
         raise UnreadableError("is not a sound or video file that can be read, or it is damaged") from error
     with container:
         if not container.streams.audio:
@@ -84,38 +88,29 @@ def _decode(
     total_s = float(container.duration or 0) / 1e6 or None
     resampler = av.AudioResampler(format=sample_format)
     fifo = av.AudioFifo()
-    part = spool.with_suffix(".part")
     damaged = False
     written = 0
     rate = stream.codec_context.sample_rate
     frame_bytes = stream.codec_context.channels * (2 if sample_format == "s16" else 4)
-    try:
-        with part.open("wb") as out:
+    with new_spool(spool) as out:
 
-            def drain(at_least: int) -> None:
-                nonlocal written
-                while fifo.samples >= at_least and (frame := fifo.read(FIFO_SAMPLES, partial=True)):
-                    frame.pts = None
-                    for packed in resampler.resample(frame):
-                        out.write(memoryview(packed.planes[0])[: packed.samples * frame_bytes])
-                        written += packed.samples
-                    if total_s:
-                        checkpoint(min(1.0, written / rate / total_s))
+        def drain(at_least: int) -> None:
+            nonlocal written
+            while fifo.samples >= at_least and (frame := fifo.read(FIFO_SAMPLES, partial=True)):
+                frame.pts = None
+                for packed in resampler.resample(frame):
+                    out.write(memoryview(packed.planes[0])[: packed.samples * frame_bytes])
+                    written += packed.samples
+                if total_s:
+                    checkpoint(min(1.0, written / rate / total_s))
 
-            try:
-                for frame in container.decode(stream):
-                    frame.pts = None
-                    fifo.write(frame)
-                    drain(FIFO_SAMPLES)
-            except av.error.FFmpegError:
-                # What came before the damage is good; the caller names the file as truncated.
-                damaged = True
-            drain(1)
-        os.replace(part, spool)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise StorageError(f"decoded sound could not be stored: {(error.strerror or str(error)).lower()}") from error
-    except BaseException:
-        part.unlink(missing_ok=True)
-        raise
+        try:
+            for frame in container.decode(stream):
+                frame.pts = None
+                fifo.write(frame)
+                drain(FIFO_SAMPLES)
+        except av.error.FFmpegError:
+            # What came before the damage is good; the caller names the file as truncated.
+            damaged = True
+        drain(1)
     return damaged

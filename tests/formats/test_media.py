@@ -3,6 +3,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import av
 import numpy as np
 import soundfile
 
@@ -118,6 +119,21 @@ class OpenMediaTest(unittest.TestCase):
         encode(path, busy(4.0), RATE_HZ, "mp3")
         path.write_bytes(path.read_bytes()[:20000])
         self.assertGreater(self.open(path)[0].samples, RATE_HZ)
+
+    def test_an_ogg_file_with_its_headers_twice_is_read_all_the_same(self):
+        tone = busy(1.5, 5)
+        pages, rest = [], wav_bytes(tone, subtype="VORBIS", form="OGG")
+        plain, _ = self.open(self.written("plain.ogg", rest))
+        while rest:
+            size = 27 + rest[26] + sum(rest[27 : 27 + rest[26]])
+            pages.append(rest[:size])
+            rest = rest[size:]
+        path = self.written("twice.ogg", b"".join([*pages[:2], *pages]))
+        with self.assertRaises(av.error.FFmpegError):
+            av.open(str(path))
+        sound, facts = self.open(path)
+        self.assertEqual((facts.codec, facts.samples, facts.truncated), ("vorbis", tone.size, False))
+        np.testing.assert_allclose(sound.read(0, tone.size), plain.read(0, tone.size), atol=1e-5)
 
     def test_what_cannot_be_read_says_why(self):
         for name, body, words in [
