@@ -2,13 +2,14 @@
 
 import functools
 import os
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
 from material.devices import RATE_HZ, SoundPath, clocked, heard
-from material.music import piece
+from material.music import layered, piece
 from material.speech import talk
 
 EVENT_S = 300.0
@@ -16,6 +17,16 @@ CACHE = Path(__file__).resolve().parent.parent / ".local" / "events"
 #: kinds of matches, then of hard non-matches
 MATCHES = ["near", "room", "noise", "far", "playback", "deep-noise", "short", "partial"]
 NON_MATCHES = ["other-passage", "other-text", "other-voice", "other-piece"]
+
+
+#: Kinds of events, how often each is drawn, and how it is made.
+SOURCES = {"speech": 0.4, "music": 0.25, "loops": 0.15, "layers": 0.2}
+MAKERS: dict[str, Callable[[int, float], np.ndarray]] = {
+    "speech": talk,
+    "music": lambda seed, duration_s: piece(seed, duration_s, looped=False),
+    "loops": lambda seed, duration_s: piece(seed, duration_s, looped=True),
+    "layers": layered,
+}
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,11 +45,11 @@ class Case:
 
 @functools.lru_cache(maxsize=24)
 def event(kind: str, seed: int, duration_s: float = EVENT_S) -> np.ndarray:
-    """A cached event: `speech`, `music` or `loops`; kept on disk too, since speaking and plucking take their time."""
+    """A cached event: `speech`, `music`, `loops` or `layers`; kept on disk: making it takes its time."""
     path = CACHE / f"{kind}-{seed}-{duration_s:g}.npy"
     if not path.exists():
         CACHE.mkdir(parents=True, exist_ok=True)
-        sound = talk(seed, duration_s) if kind == "speech" else piece(seed, duration_s, looped=kind == "loops")
+        sound = MAKERS[kind](seed, duration_s)
         part = path.with_suffix(f".{os.getpid()}.npy")
         np.save(part, sound)
         part.replace(path)
@@ -50,7 +61,7 @@ def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
     rng = np.random.default_rng([seed, 97])
     kinds = MATCHES + NON_MATCHES
     kind = kind or kinds[int(rng.integers(len(kinds)))]
-    source = ["speech", "music", "loops"][int(rng.choice(3, p=[0.5, 0.3, 0.2]))]
+    source = str(rng.choice(list(SOURCES), p=list(SOURCES.values())))
     number = int(rng.integers(sources))
     sound = event(source, number)
     # On a whole sample the reference need not be interpolated.
@@ -79,11 +90,8 @@ def make_case(seed: int, kind: str | None = None, *, sources: int = 8) -> Case:
         length = float(rng.uniform(5, 8))
     if kind == "partial":
         length = float(rng.uniform(20, 60))
-        start = (
-            ref_start - length * rng.uniform(0.3, 0.7)
-            if rng.random() < 0.5
-            else ref_start + ref_s - length * rng.uniform(0.3, 0.7)
-        )
+        outside = length * rng.uniform(0.3, 0.85)
+        start = ref_start - outside if rng.random() < 0.5 else ref_start + ref_s - length + outside
         offset = start - ref_start
     if kind == "other-passage":
         start = ref_start + ref_s + 2 if ref_start + ref_s + 2 + length < EVENT_S else max(0.0, ref_start - length - 2)

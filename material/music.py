@@ -1,4 +1,4 @@
-"""Invented music: plucked strings, a pipe, a hand drum; mono float32 at 48 kHz."""
+"""Invented music: plucked strings, a pipe, a hand drum, played or sequenced; mono float32 at 48 kHz."""
 
 import numpy as np
 from scipy.signal import lfilter
@@ -86,5 +86,64 @@ def piece(seed: int, duration_s: float, *, looped: bool | None = None) -> np.nda
                 pipe(rng, pitch(int(rng.integers(5, 14))), rng.uniform(0.6, 2.0)),
                 0.12,
             )
+    sound = sound[:total]
+    return (sound / max(np.abs(sound).max(), 1e-9) * 0.7).astype(np.float32)
+
+
+def layered(seed: int, duration_s: float) -> np.ndarray:
+    """Sequenced music: drums, bass and chords are copies to the sample, bar by bar; what leads over them is new.
+
+    Sections come again with other layers left out, so that any two passages share none, some or most of their sound.
+    """
+    rng = np.random.default_rng([seed, 29])
+    beat = round(60 / rng.uniform(80, 140) * RATE_HZ)
+    scale, root = SCALES[int(rng.integers(len(SCALES)))], rng.uniform(60, 110)
+    total = int(duration_s * RATE_HZ)
+    sound = np.zeros(total + RATE_HZ * 8)
+
+    def add(into: np.ndarray, at: int, part: np.ndarray, level: float) -> None:
+        here = into[at : at + part.size]
+        here += part[: here.size] * level
+
+    def pitch(step: int) -> float:
+        octave, degree = divmod(step, len(scale))
+        return float(root * 2 ** (octave + scale[degree] / 12))
+
+    def layer(kind: str, bars: int) -> np.ndarray:
+        """Some bars of one instrument, and a beat for what rings on."""
+        part = np.zeros((bars * 4 + 2) * beat)
+        if kind == "drums":
+            strokes = {deep: drum(rng, deep) for deep in (True, False)}
+            pattern = rng.random((4, 4)) < [[0.9, 0.2, 0.4, 0.2]]
+            for bar in range(bars):
+                for i in range(16):
+                    if pattern[i // 4, i % 4]:
+                        add(part, bar * 4 * beat + i * beat // 4, strokes[i % 4 == 0], 0.5)
+        elif kind == "bass":
+            for i in range(bars * 4):
+                add(part, i * beat, pluck(rng, pitch(int(rng.integers(0, 5))), beat / RATE_HZ, 0.99), 0.6)
+        else:
+            for bar in range(bars):
+                step = int(rng.integers(5, 9))
+                for up in (0, 2, 4):
+                    add(part, bar * 4 * beat, pipe(rng, pitch(step + up), 4 * beat / RATE_HZ), 0.12)
+        return part
+
+    sections = [{kind: layer(kind, 4) for kind in ("drums", "bass", "chords")} for _ in range(int(rng.integers(2, 4)))]
+    at = 0
+    while at < total:
+        section = sections[int(rng.integers(len(sections)))]
+        for _ in range(int(rng.integers(1, 4))):
+            for kind, part in section.items():
+                if rng.random() < 0.8:
+                    add(sound, at, part, 1.0 if kind != "drums" else rng.uniform(0.5, 1.0))
+            lead_level, here = rng.uniform(0.15, 0.5), 0.0
+            while here < 16:
+                length = float(rng.choice([0.5, 0.5, 1, 1, 2]))
+                hz = pitch(int(rng.integers(8, 20)))
+                note = pipe(rng, hz, length * beat / RATE_HZ) if rng.random() < 0.5 else pluck(rng, hz, 1.0, 0.993)
+                add(sound, at + int(here * beat), note, lead_level)
+                here += length
+            at += 16 * beat
     sound = sound[:total]
     return (sound / max(np.abs(sound).max(), 1e-9) * 0.7).astype(np.float32)

@@ -87,12 +87,7 @@ def report(rows: list[dict]) -> None:
 def fit(rows: list[dict]) -> None:
     used = [r for r in rows if r["support"]]
     names = list(WEIGHTS)
-    x = np.array(
-        [
-            [describe(Support(**r["support"]), Support(**r["rival"]) if r["rival"] else None)[n] for n in names]
-            for r in used
-        ]
-    )
+    x = np.array([[describe(Support(**r["support"]))[n] for n in names] for r in used])
     y = np.array([r["right"] for r in used], float)
 
     def solve(x: np.ndarray, y: np.ndarray) -> np.ndarray:
@@ -114,9 +109,7 @@ def fit(rows: list[dict]) -> None:
     print("INTERCEPT =", round(float(w[0]), 3))
     print("WEIGHTS =", {n: round(float(v), 3) for n, v in zip(names, w[1:], strict=True)})
     print("cross-validated ECE", round(ece(predicted, y), 4), "Brier", round(float(np.mean((predicted - y) ** 2)), 4))
-    now = np.array(
-        [confidence_of(Support(**r["support"]), Support(**r["rival"]) if r["rival"] else None) for r in used]
-    )
+    now = np.array([confidence_of(Support(**r["support"])) for r in used])
     print("ECE of the model in the program", round(ece(now, y), 4))
     for r, p in sorted(zip(used, predicted, strict=True), key=lambda a: -abs(a[1] - a[0]["right"]))[:12]:
         print(

@@ -10,4 +10,5 @@ mypy || failed=1
 lint-imports --no-cache | tail -n 4 || failed=1
 python -m scripts.openapi --check || failed=1
 (cd web && npm run --silent check) || failed=1
+[ $failed = 0 ] && echo "lint: nothing found" || echo "lint: FAILED, see above"
 exit $failed

@@ -26,7 +26,8 @@ def sentence_of(row: RecordingRow) -> str:
         notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
         return notes or "Does not belong here: nothing sounds like it."
     if judged and judged.status == "unsure" and row.is_untouched:
-        return unsure_sentence(judged.candidates, judged.confidence)
+        part = [n["message"] for n in judged.notes if n["code"] == "part-alike"]
+        return " ".join([unsure_sentence(judged.candidates, judged.confidence), *part])
     time_map = current.to_core()
     offset = time_map.offset_s
     start = f"Starts {_seconds(offset)} in" if offset >= 0 else f"Starts {_seconds(-offset)} before the reference"

@@ -27,13 +27,28 @@ FEW_LEADING = 2
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
 #: So are those that the search found nearly as good: in noise the first check may have missed them.
 EQUAL_PLACE = 0.85
+#: Places nearer than this are one.
+SAME_PLACE_S = 0.05
 #: So many: their order after the first check is nearly chance.
 MOST_REFINED = 10
 #: Windows that tell rivals apart are at least this long.
 LEAST_RIVAL_WINDOW_S = 2.7
 
-#: A search's result with the two views it was made of.
-Searched = tuple[MatchCurve, Heard, Heard]
+#: Where the best place explains less than this of the reference's sound although windows agree beyond chance, it may
+#: be a copy of the right passage: in music made of copies the search shows so many that the right one is not among
+#: the first. Noise takes more than that too, so all places are looked at only where others agree as well, or where
+#: windows are clearer than noise would leave them.
+LEAST_EXPLAINED, TOO_CLEAR_QUALITY, MOST_PLACES = 0.7, 40.0, 64
+
+
+@dataclass(frozen=True, eq=False)
+class Searched:
+    """A search's result with the two views it was made of."""
+
+    curve: MatchCurve
+    index: ReferenceIndex
+    reference: Heard
+    recording: Heard
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,7 +102,7 @@ def align_recording(
         whose = "The recording" if all(one.silent for one in recording) else "The reference"
         return unplaced((*notes, Note("silent", f"{whose} is silent: there is nothing to line up by.")))
     searched = [
-        (search_offsets(index, one.features), ref, one)
+        Searched(search_offsets(index, one.features), index, ref, one)
         for ref, index in zip(reference.heard, reference.indices, strict=True)
         for one in recording
         if not one.silent and not ref.silent
@@ -129,14 +144,17 @@ def _place(
     checkpoint: Checkpoint,
     looks: Sequence[Look] = LOOKS,
 ) -> Alignment:
-    curve = max((curve for curve, _, _ in searched), key=lambda c: float(c.heights.max(initial=0.0)))
+    curve = max((one.curve for one in searched), key=lambda c: float(c.heights.max(initial=0.0)))
     verified = _verify(searched, map_all, checkpoint, looks)
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
     if not verified:
         return unplaced(notes, shown)
     refined = _refine(verified, map_all)
+    if looks is LOOKS and _may_be_copy(refined, verified):
+        verified = _verify_all(searched, verified, map_all, checkpoint)
+        refined = _refine(verified, map_all)
     judged = judge(refined, verified, notes, shown)
-    heard = {(ref.view, rec.view): (ref, rec) for _, ref, rec in searched}
+    heard = {(one.reference.view, one.recording.view): (one.reference, one.recording) for one in searched}
     best = refined[0].verified
     checkpoint(0.9)
     judged = judge_pieces(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
@@ -162,7 +180,7 @@ def _at_other_speeds(
         for speed, heard, curve in best_speeds(index, one, one.view.source.sample_rate_hz):
             checkpoint(0.9)
             # At the right speed a short look is enough; strangers must not be looked at for long at every speed.
-            found = _place([(curve, ref, heard)], notes, map_all, no_checkpoint, LOOKS[:2])
+            found = _place([Searched(curve, index, ref, heard)], notes, map_all, no_checkpoint, LOOKS[:2])
             if found.status is Status.PLACED:
                 return replace(found, notes=(speed_note(speed), *found.notes))
     return None
@@ -173,7 +191,8 @@ def _verify(
 ) -> list[Verified]:
     """Places after the full-rate check, best first; several views' places are pooled."""
     places = sorted(
-        ((place, ref, rec) for curve, ref, rec in searched for place in curve.places), key=lambda p: -p[0].z
+        ((place, one.reference, one.recording) for one in searched for place in one.curve.places),
+        key=lambda p: -p[0].z,
     )
     places = places[:12]
     # Mostly one place stands far above all others: it is looked at twice before a rival is looked at once.
@@ -199,17 +218,50 @@ def _verify(
             checkpoint(0.4 + 0.5 * (round_ + i / len(chosen)) / (len(first) + len(looks)))
         if verified and _is_strong(max(verified, key=_strength)):
             break
-    verified.sort(key=_strength, reverse=True)
+    return _distinct(verified)
+
+
+def _verify_all(
+    searched: Sequence[Searched], verified: Sequence[Verified], map_all: MapAll, checkpoint: Checkpoint
+) -> list[Verified]:
+    """All places that the search gives, not only the highest, after a short look; best first."""
+    more = list(verified)
+    for one in searched:
+        places = search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places
+        known = [other.line.offset_s for other in verified if other.recording is one.recording.view]
+        for place in places:
+            checkpoint(0.9)
+            if all(abs(place.offset_s - offset_s) > SAME_PLACE_S for offset_s in known):
+                found = verify_place(
+                    *(one.reference.view, one.recording.view, place), look=LOOKS[0], lay=lay_windows, map_all=map_all
+                )
+                more += [found] if found else []
+    return _distinct(more)
+
+
+def _may_be_copy(refined: Sequence[Refined], verified: Sequence[Verified]) -> bool:
+    """Whether the best place lacks much of the reference's sound though its windows are clear, or others agree too."""
+    best = refined[0].support
+    if best.explained >= LEAST_EXPLAINED:
+        return False
+    others = (one.support for one in verified if one is not refined[0].verified)
+    return best.quality >= TOO_CLEAR_QUALITY or any(one.chance_nats >= RIVAL_NATS for one in others)
+
+
+def _distinct(verified: Sequence[Verified]) -> list[Verified]:
+    """Best first, of those at one place the best."""
     kept: list[Verified] = []
-    for one in verified:
-        if all(abs(one.line.offset_s - other.line.offset_s) > 0.05 for other in kept):
+    for one in sorted(verified, key=_strength, reverse=True):
+        if all(abs(one.line.offset_s - other.line.offset_s) > SAME_PLACE_S for other in kept):
             kept.append(one)
     return kept
 
 
-def _strength(verified: Verified) -> float:
-    support = verified.support
-    return support.chance_nats * (0.02 + support.score) + 1e-3 * support.envelope_z
+def _strength(one: Verified | Refined) -> float:
+    """Beyond chance it counts how much of the sound agrees, no more in how many windows: copies agree in all."""
+    support = one.support
+    agrees = (support.score + support.explained) * (0.02 + min(support.chance_nats, STRONG_NATS))
+    return agrees + 1e-3 * support.envelope_z
 
 
 def _is_strong(verified: Verified) -> bool:
@@ -236,4 +288,4 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
     window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
     chosen = [best, *near[: MOST_REFINED - 1]]
     refined = [refine_line(one, window_s=window_s, lay=lay_windows, map_all=map_all) for one in chosen]
-    return sorted(refined, key=lambda r: -r.support.score * (0.02 + r.support.chance_nats))
+    return sorted(refined, key=_strength, reverse=True)

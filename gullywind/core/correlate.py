@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
+from gullywind.core.features.bands import band_bins, band_edges_hz
 from gullywind.core.native import kernels
 from gullywind.core.native.kernels import Spectrum
 from gullywind.core.segments import grid_spectra, segment_spectra
@@ -51,7 +52,8 @@ class WindowLag:
     quality : peak height over the spread of the correlation elsewhere; noise alone reaches 4 to 5.
     agreement : -1..1. How well the phases agree at the lag, 150 Hz to 6 kHz; 1 for copies, about 0 for strangers.
     polarity : 1 or -1.
-    second : 0..1. The second-highest peak over the highest.
+    power, coherent : the reference's power in every band, and what of it the recording holds as well, freed from what
+        is coherent by chance; any unit, the same for all windows of one reference.
     """
 
     t_ref: float
@@ -59,7 +61,8 @@ class WindowLag:
     quality: float
     agreement: float
     polarity: int
-    second: float
+    power: tuple[float, ...] = ()
+    coherent: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,25 +119,30 @@ def measure_window(
     if ref is None or rec is None:
         return None
     bins = _bins(size, rate_hz)
-    phases, coherence = kernels.compare(*kernels.sum_spectra(ref, rec))
+    cross, ref_power, rec_power = kernels.sum_spectra(ref, rec)
+    phases, coherence = kernels.compare(cross, ref_power, rec_power)
+    # Averages of few segments look coherent by chance (1 / segments); overlap leaves about 2/3 of them independent.
+    independent = max(1.5, count * 0.65)
+    power, coherent = kernels.band_coherence(coherence, ref_power, bins.bands).T
+    coherent = (independent * coherent - power) / (independent - 1)
     weighted = kernels.weigh(
         phases,
         coherence,
         bins.inside,
-        # Averages of few segments look coherent by chance (1 / segments); overlap leaves about 2/3 of them independent.
-        independent=max(1.5, count * 0.65),
+        independent=independent,
         reach=SMOOTH_BINS,
         most=MOST_WEIGHT,
         least=LEAST_WEIGHT,
     )
     curve = scipy.fft.irfft(weighted, size)
-    top, second, spread = _highest(curve, most_lag_s, rate_hz)
+    top, spread = _highest(curve, most_lag_s, rate_hz)
     height = float(curve[top % size])
     polarity = 1 if height >= 0 else -1
     lag = _refine(weighted, curve, top, bins.inside, polarity)
     agreement = _agreement(phases, bins.speech, lag) * polarity
     centre_s = float(plan.t_ref.mean())
-    return WindowLag(centre_s, lag / rate_hz, abs(height) / spread, agreement, polarity, second)
+    shares = tuple(power.tolist()), tuple(coherent.tolist())
+    return WindowLag(centre_s, lag / rate_hz, abs(height) / spread, agreement, polarity, *shares)
 
 
 def local_agreement(
@@ -180,10 +188,12 @@ class _Bins:
     ----------
     inside : bins that are compared at all.
     speech : bins by whose phases agreement is told.
+    bands : shape (bands, 2), those of the features that the working rate holds, as half-open ranges of bins.
     """
 
     inside: slice
     speech: slice
+    bands: npt.NDArray[np.int64]
 
 
 @lru_cache(maxsize=16)
@@ -195,12 +205,13 @@ def _bins(size: int, rate_hz: int) -> _Bins:
         return slice(int(chosen[0]), int(chosen[-1]) + 1) if chosen.size else slice(0, 0)
 
     most_hz = 0.46 * rate_hz
+    bands = band_bins(size, rate_hz)[: max(1, int(np.count_nonzero(band_edges_hz()[1:] <= most_hz)))]
     inside = between(LOWEST_HZ, min(HIGHEST_HZ, most_hz))
-    return _Bins(inside, between(SPEECH_HZ[0], min(SPEECH_HZ[1], most_hz)))
+    return _Bins(inside, between(SPEECH_HZ[0], min(SPEECH_HZ[1], most_hz)), bands)
 
 
-def _highest(curve: npt.NDArray[np.float32], most_lag_s: float, rate_hz: int) -> tuple[int, float, float]:
-    """Lag of the highest peak of either sign, in samples; the second-highest over it; the spread away from it."""
+def _highest(curve: npt.NDArray[np.float32], most_lag_s: float, rate_hz: int) -> tuple[int, float]:
+    """Lag of the highest peak of either sign, in samples, and the spread away from it."""
     reach = max(2, int(most_lag_s * rate_hz))
     heights = np.abs(np.concatenate([curve[-reach:], curve[: reach + 1]]))
     top = int(np.argmax(heights))
@@ -208,9 +219,7 @@ def _highest(curve: npt.NDArray[np.float32], most_lag_s: float, rate_hz: int) ->
     in_lobe = curve[np.arange(top - reach - lobe, top - reach + lobe + 1) % curve.size]
     rest = float(np.dot(curve, curve)) - float(np.dot(in_lobe, in_lobe))
     spread = math.sqrt(max(rest, 0.0) / (curve.size - in_lobe.size)) + 1e-12
-    highest = float(heights[top]) + 1e-12
-    heights[max(0, top - lobe) : top + lobe + 1] = 0.0
-    return top - reach, float(heights.max()) / highest, spread
+    return top - reach, spread
 
 
 def _refine(weighted: Spectrum, curve: npt.NDArray[np.float32], top: int, bins: slice, polarity: int) -> float:

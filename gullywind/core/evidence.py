@@ -59,7 +59,9 @@ class Support:
     chance_nats : natural logarithm of how improbable that agreement is by chance; larger is better.
     quality : median quality of the agreeing windows.
     score : 0..1. Mean phase agreement over all windows.
+    explained : 0..1. Share of the reference's power, in the better half of its bands, that the recording holds as well.
     overlap_s : s.
+    coverage : 0..1. The overlap over the shorter of both recordings.
     lead : standard errors by which the windows of this place agree better than those of the strongest rival that agrees
         with itself as well; NO_RIVAL where there is none.
     """
@@ -70,7 +72,9 @@ class Support:
     chance_nats: float
     quality: float
     score: float
+    explained: float
     overlap_s: float
+    coverage: float
     lead: float = NO_RIVAL
 
 

@@ -9,8 +9,9 @@ from gullywind.core.bend import bent_piece
 from gullywind.core.breaks import find_breaks
 from gullywind.core.confidence import confidence_of, is_repeat, status_of
 from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Status
+from gullywind.core.explained import explained_share
 from gullywind.core.features.extract import Heard
-from gullywind.core.notes import break_notes, drift_notes, placed_notes
+from gullywind.core.notes import break_notes, drift_notes, part_notes, placed_notes
 from gullywind.core.stray_windows import may_be_broken
 from gullywind.core.time_map import Piece, TimeMap
 from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
@@ -48,7 +49,7 @@ def judge(
         chance_nats=max(refined.support.chance_nats, best.support.chance_nats),
         lead=min((_lead(refined, other) for other in refined_all[1:]), default=NO_RIVAL),
     )
-    confidence = confidence_of(support, rival)
+    confidence = confidence_of(support)
     status = status_of(confidence, support, rival)
     line = refined.line if refined.bend else _exact(refined, best)
     # Times of a view at another speed are true seconds; the file counts its own.
@@ -78,6 +79,7 @@ def judge(
         else TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed)
     )
     more = placed_notes(time_map, speed, polarity, best, support.overlap_s)
+    more += part_notes(status, support)
     if rival and is_repeat(support, rival):
         where = ", ".join(f"{c.offset_s:.3f} s" for c in candidates[1:3])
         more.append(Note("repeats", f"Other places fit nearly as well: {where}."))
@@ -136,17 +138,19 @@ def judge_pieces(
         agreeing=len(broken.lags),
         chance_nats=max(chance, support.chance_nats),
         score=float(np.mean([max(lag.agreement, 0.0) for lag in broken.lags])),
+        explained=explained_share(broken.lags),
         lead=min(leads, default=NO_RIVAL),
     )
-    confidence = confidence_of(support, rival)
-    notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats")]
+    confidence = confidence_of(support)
+    status = status_of(confidence, support, rival)
+    notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats", "part-alike")]
     time_map = TimeMap(tuple(pieces))
-    notes += drift_notes(time_map, speed) + break_notes(time_map)
+    notes += drift_notes(time_map, speed) + break_notes(time_map) + part_notes(status, support)
     first = Candidate(broken.line.offset_s, rate * speed, round(support.score, 4))
     others = [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
     return replace(
         judged,
-        status=status_of(confidence, support, rival),
+        status=status,
         confidence=confidence,
         time_map=time_map,
         candidates=(first, *others)[:MOST_CANDIDATES],

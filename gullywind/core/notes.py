@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from gullywind.core.evidence import Note
+from gullywind.core.evidence import Note, Status, Support
 from gullywind.core.features.extract import Heard
 from gullywind.core.time_map import Piece, TimeMap, gap_between, jump_between
 from gullywind.core.units import clock_time, seconds
@@ -18,6 +18,8 @@ LEAST_JUMP_S = 0.001
 UNHEARD_MS = 0.1
 #: Clocks nearer to the reference's are in step.
 LEAST_PPM = 0.05
+#: Windows this clear that agree beyond chance come from one sound; with less than this of the whole it may be a part.
+PART_NATS, PART_QUALITY, MOST_PART = 8.0, 12.0, 0.6
 #: A residual is uneven where its 95th percentile is this many times its median.
 UNEVEN = 1.8
 
@@ -62,6 +64,15 @@ def bent_words(piece: Piece, speed: float = 1.0) -> str:
     slopes = np.diff(knots[:, 1]) / np.diff(knots[:, 0])
     low, high = ((float(rate) / speed - 1) * 1e6 for rate in (slopes.min(), slopes.max()))
     return f"Its clock is not steady: from {low:+.1f} to {high:+.1f} ppm.".replace("-", "−")
+
+
+def part_notes(status: Status, support: Support) -> list[Note]:
+    """Why a place is not believed in although it agrees to the sample."""
+    clear = support.chance_nats >= PART_NATS and support.quality >= PART_QUALITY
+    if status is not Status.UNSURE or not clear or support.explained >= MOST_PART:
+        return []
+    share = f"Only {support.explained * 100:.0f} % of the reference's sound there is in it"
+    return [Note("part-alike", f"{share}: perhaps another passage over the same drums or chords.")]
 
 
 def break_notes(time_map: TimeMap) -> list[Note]:

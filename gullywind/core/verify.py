@@ -1,6 +1,6 @@
 """Full-rate check of one possible place: do windows all along the overlap agree on one line? Times in s."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -8,6 +8,7 @@ from gullywind.core.bend import Bend, find_bend
 from gullywind.core.correlate import WindowLag
 from gullywind.core.drift import DriftFit, find_consensus, fit_drift
 from gullywind.core.evidence import Support
+from gullywind.core.explained import explained_share
 from gullywind.core.search import CoarsePlace, probe_line
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
@@ -90,7 +91,8 @@ def verify_place(
     agreed = find_consensus(
         t_ref, t_rec, strength, expected_rate=line.rate, most_ppm=MOST_PPM, tolerance_s=ROUGH_TOLERANCE_S
     )
-    support = _support(place, lags, agreed.inliers, end_s - start_s, layout.window_s)
+    coverage = (end_s - start_s) / min(reference.duration_s, recording.duration_s)
+    support = _support(place, lags, agreed.inliers, end_s - start_s, min(coverage, 1.0))
     return Verified(place, look, reference, recording, Line(agreed.offset_s, agreed.rate), lags, support)
 
 
@@ -168,13 +170,10 @@ def refine_line(
     bend = find_bend(t_ref[clear], late[clear], strength[clear])
     if bend:
         late = late - bend.late_s(t_ref)
-    lags = tuple(
-        WindowLag(lag.t_ref, float(late_s), lag.quality, lag.agreement, lag.polarity, lag.second)
-        for lag, late_s in zip(lags, late, strict=True)
-    )
+    lags = tuple(replace(lag, lag_s=float(late_s)) for lag, late_s in zip(lags, late, strict=True))
     # In the narrow search noise often falls within the tolerance: what agrees must be clear as well.
     agreeing = (np.abs(late) <= FINE_TOLERANCE_S) & clear
-    support = _support(verified.place, lags, agreeing, length, layout.window_s)
+    support = _support(verified.place, lags, agreeing, length, verified.support.coverage)
     return Refined(verified, final, layout.window_s, bend, fit, lags, support)
 
 
@@ -184,7 +183,7 @@ def window_agrees(lag: WindowLag) -> bool:
 
 
 def _support(
-    place: CoarsePlace, lags: tuple[WindowLag, ...], agreeing: np.ndarray, overlap: float, window_s: float
+    place: CoarsePlace, lags: tuple[WindowLag, ...], agreeing: np.ndarray, overlap: float, coverage: float
 ) -> Support:
     count, m = len(lags), int(np.count_nonzero(agreeing))
     quality = np.array([lag.quality for lag in lags])
@@ -197,7 +196,9 @@ def _support(
         chance_nats=float(nats),
         quality=float(np.median(quality[agreeing])) if m else 0.0,
         score=float((agreement * agreeing).mean()),
+        explained=explained_share(lags),
         overlap_s=overlap,
+        coverage=coverage,
     )
 
 

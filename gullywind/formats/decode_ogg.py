@@ -1,4 +1,4 @@
-"""Ogg files that FFmpeg refuses for their headers, such as headers repeated by a cutting program, through libsndfile."""
+"""Ogg files that FFmpeg refuses for their headers, such as headers that come twice, through libsndfile."""
 
 from pathlib import Path
 

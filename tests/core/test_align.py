@@ -81,6 +81,21 @@ class HonestTest(unittest.TestCase):
         for one in result.candidates[:3]:
             self.assertAlmostEqual(one.offset_s % 4.0 % 3.9999, 0.0, delta=0.001)
 
+    def test_another_passage_over_the_same_drums_is_not_placed(self):
+        drums, verse, other_verse = busy(24.0, 70), busy(24.0, 71), busy(24.0, 72)
+        result = place(np.concatenate([busy(40.0, 73), drums + verse]), with_noise(drums + other_verse, 30.0, 74))
+        self.assertAlmostEqual(result.candidates[0].offset_s, 40.0, delta=1e-3)
+        self.assertEqual(result.status, Status.UNSURE)
+        self.assertIn("part-alike", [note.code for note in result.notes])
+
+    def test_the_right_end_among_many_bars_with_the_same_drums(self):
+        # Of the recording only the first 8 s lie in the reference: where its drums agree for longer is not its place.
+        beat = 3 * RATE_HZ // 4
+        drums = np.tile(np.pad(busy(0.3, 73), (0, beat - int(0.3 * RATE_HZ))), 140)
+        music = 2.0 * drums + busy(105.0, 74)
+        result = place(music[: 60 * RATE_HZ], with_noise(music[52 * RATE_HZ : 92 * RATE_HZ], 30.0, 75))
+        self.assertAlmostEqual(result.candidates[0].offset_s, 52.0, delta=1e-4)
+
     def test_silence_and_a_constant_are_named(self):
         for sound in (np.zeros(20 * RATE_HZ), np.full(20 * RATE_HZ, 0.3)):
             result = place(busy(30.0), sound)

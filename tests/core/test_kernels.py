@@ -53,10 +53,18 @@ class BandPowersTest(unittest.TestCase):
         expected = np.stack([(np.abs(rows[:, a:b]) ** 2).mean(axis=1) for a, b in edges], axis=1)
         close(self, kernels.band_powers(rows, edges), expected)
 
+    def test_power_and_what_of_it_is_coherent(self):
+        power, coherence = np.abs(noise(65)), np.abs(noise(65)).clip(0, 1)
+        edges = np.array([[0, 1], [3, 20], [20, 65]])
+        expected = np.array([[power[a:b].sum(), (power * coherence)[a:b].sum()] for a, b in edges])
+        close(self, kernels.band_coherence(coherence, power, edges), expected)
+
     def test_bands_beyond_the_spectrum_are_refused(self):
         for edges in ([[0, 66]], [[-1, 3]], [[5, 5]]):
             with self.assertRaisesRegex(InputError, "ranges of 65 bins"):
                 kernels.band_powers(spectrum(2, 65), np.array(edges))
+            with self.assertRaisesRegex(InputError, "ranges of 65 bins"):
+                kernels.band_coherence(noise(65), noise(70), np.array(edges))
 
 
 class AdvanceTest(unittest.TestCase):

@@ -1,6 +1,8 @@
 import unittest
+from dataclasses import replace
 
-from gullywind.core.notes import bent_words, break_notes, drift_notes, joint_words
+from gullywind.core.evidence import Status, Support
+from gullywind.core.notes import bent_words, break_notes, drift_notes, joint_words, part_notes
 from gullywind.core.time_map import Piece, TimeMap
 
 
@@ -25,6 +27,16 @@ class NotesTest(unittest.TestCase):
         self.assertEqual(bent_words(piece), "Its clock is not steady: from +10.0 to +15.0 ppm.")
         (note,) = drift_notes(TimeMap((piece,)), 1.0)
         self.assertIn("not steady", note.message)
+
+    def test_a_part_that_agrees_is_told_where_it_leaves_doubt(self):
+        part = Support(9.0, 8, 8, 22.0, quality=40.0, score=0.4, explained=0.31, overlap_s=20.0, coverage=1.0)
+        (note,) = part_notes(Status.UNSURE, part)
+        self.assertEqual(
+            (note.code, note.message[:50]), ("part-alike", "Only 31 % of the reference's sound there is in it:")
+        )
+        self.assertEqual(part_notes(Status.PLACED, part), [])
+        for noise in (replace(part, quality=8.0), replace(part, chance_nats=3.0), replace(part, explained=0.7)):
+            self.assertEqual(part_notes(Status.UNSURE, noise), [])
 
     def test_breaks_are_told_in_reference_time(self):
         pieces = [[[10, 0], [774.2, 764.2]], [[775.9, 764.2], [900, 888.3]], [[900, 890.3], [950, 940.3]]]

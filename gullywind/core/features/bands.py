@@ -74,7 +74,7 @@ class BandExtractor:
         self._rate_hz = sample_rate_hz / self._thin
         self._size = scipy.fft.next_fast_len(int(WINDOW_S * self._rate_hz), real=True)
         self._window = np.hanning(self._size).astype(np.float32)
-        self._bands = _band_bins(self._size, self._rate_hz)
+        self._bands = band_bins(self._size, self._rate_hz)
         self._carry: Samples = np.zeros(0, np.float32)
         self._tail: Samples = np.zeros(0, np.float32)
         self._tail_start = 0
@@ -97,7 +97,7 @@ class BandExtractor:
         self._tail = np.concatenate([self._tail, np.zeros(self._size // 2, np.float32)])
         self._analyse()
         logs = np.concatenate(self._rows) if self._rows else np.zeros((1, BANDS), np.float32)
-        edges = _band_edges_hz()
+        edges = band_edges_hz()
         return BandFeatures(
             _normalise(np.ascontiguousarray(logs.T)),
             edges[1:] <= self._rate_hz / 2,
@@ -122,17 +122,20 @@ class BandExtractor:
         self._tail_start += keep_from
 
 
-def _band_edges_hz() -> npt.NDArray[np.float64]:
+def band_edges_hz() -> npt.NDArray[np.float64]:
     """Shape (BANDS + 1,), Hz, evenly spaced in mel (O'Shaughnessy, Speech Communication, 1987)."""
     low, high = 2595 * np.log10(1 + np.array([LOWEST_HZ, HIGHEST_HZ]) / 700)
     return np.asarray(700 * (10 ** (np.linspace(low, high, BANDS + 1) / 2595) - 1))
 
 
-def _band_bins(size: int, rate_hz: float) -> npt.NDArray[np.int64]:
-    """Shape (BANDS, 2): first bin of each band, and the one after its last; a narrow band takes its nearest bin."""
+def band_bins(size: int, rate_hz: float) -> npt.NDArray[np.int64]:
+    """Bins of spectra of `size` samples, shape (BANDS, 2): first bin of each band, and the one after its last.
+
+    A narrow band takes its nearest bin.
+    """
     bins_hz = np.arange(size // 2 + 1) * rate_hz / size
     bands = np.empty((BANDS, 2), np.int64)
-    for band, (low, high) in zip(bands, itertools.pairwise(_band_edges_hz()), strict=True):
+    for band, (low, high) in zip(bands, itertools.pairwise(band_edges_hz()), strict=True):
         band[:] = np.searchsorted(bins_hz, [low, high])
         if band[0] == band[1]:
             band[:] = int(np.argmin(np.abs(bins_hz - (low + high) / 2))) + np.array([0, 1])

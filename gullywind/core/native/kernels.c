@@ -166,6 +166,20 @@ void compare(const float *cross, const float *x_power, const float *y_power, int
     }
 }
 
+/* sums[2 * band] = the power of the bins from edges[2 * band] to below edges[2 * band + 1], sums[2 * band + 1] = what of it
+ * is coherent. */
+void band_coherence(const float *coherence, const float *power, const int64_t *edges, int64_t bands, double *sums) {
+    for (int64_t band = 0; band < bands; band++) {
+        float all = 0.0f, coherent = 0.0f;
+        for (int64_t k = edges[2 * band]; k < edges[2 * band + 1]; k++) {
+            all += power[k];
+            coherent += power[k] * coherence[k];
+        }
+        sums[2 * band] = all;
+        sums[2 * band + 1] = coherent;
+    }
+}
+
 /* weighted = phases times the weight smooth / (1 - smooth) + least of their coherence, for bins `first` to `last` - 1;
  * 0 elsewhere. Before it is smoothed over `reach` bins on either side, coherence is freed from what `independent` rows
  * have by chance; it is overwritten. */

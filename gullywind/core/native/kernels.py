@@ -32,6 +32,7 @@ for _name, _takes in {
     "advance": (_P, _N, _D, _N),
     "sum_spectra": (_P, _P, _N, _N, _P, _P, _P),
     "compare": (_P, _P, _P, _N, _P, _P),
+    "band_coherence": (_P, _P, _P, _N, _P),
     "weigh": (_P, _P, _N, _N, _N, _D, _N, _D, _D, _P),
     "correlation_at": (_P, _N, _N, _N, _D, _P),
 }.items():
@@ -89,8 +90,7 @@ def band_powers(spectra: Spectrum, edges: npt.NDArray[np.int64]) -> npt.NDArray[
     _check(np.complex64, spectra)
     _check(np.int64, edges)
     rows, bins = spectra.shape
-    if edges.min() < 0 or edges.max() > bins or np.any(edges[:, 0] >= edges[:, 1]):
-        raise InputError(f"bands must be ranges of {bins} bins, got {edges.tolist()}")
+    _check_bands(edges, bins)
     into = np.empty((rows, edges.shape[0]), np.float32)
     _kernels.band_powers(_at(spectra), rows, bins, _at(edges), edges.shape[0], _at(into))
     return into
@@ -127,6 +127,21 @@ def compare(
     phases, coherence = np.empty_like(cross), np.empty_like(x_power)
     _kernels.compare(_at(cross), _at(x_power), _at(y_power), cross.size, _at(phases), _at(coherence))
     return phases, coherence
+
+
+def band_coherence(
+    coherence: npt.NDArray[np.float32], power: npt.NDArray[np.float32], edges: npt.NDArray[np.int64]
+) -> npt.NDArray[np.float64]:
+    """Power in bands of bins, and what of it is coherent, shape (bands, 2).
+
+    `coherence` and `power` have shape (bins,); `edges`, shape (bands, 2), are half-open ranges of bins.
+    """
+    _check(np.float32, coherence, power)
+    _check(np.int64, edges)
+    _check_bands(edges, min(coherence.size, power.size))
+    into = np.empty((edges.shape[0], 2))
+    _kernels.band_coherence(_at(coherence), _at(power), _at(edges), edges.shape[0], _at(into))
+    return into
 
 
 def weigh(
@@ -180,6 +195,11 @@ def _at(array: npt.NDArray) -> int:
     if array.flags.writeable and array.flags.c_contiguous and array.size:
         return ctypes.addressof(ctypes.c_char.from_buffer(array.data))
     return int(array.ctypes.data)
+
+
+def _check_bands(edges: npt.NDArray[np.int64], bins: int) -> None:
+    if edges.min() < 0 or edges.max() > bins or np.any(edges[:, 0] >= edges[:, 1]):
+        raise InputError(f"bands must be ranges of {bins} bins, got {edges.tolist()}")
 
 
 def _check(dtype: type, *arrays: npt.NDArray) -> None:
