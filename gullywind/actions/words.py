@@ -26,7 +26,8 @@ def sentence_of(row: RecordingRow) -> str:
         notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
         return notes or "Does not belong here: nothing sounds like it."
     if judged and judged.status == "unsure" and row.is_untouched:
-        part = [n["message"] for n in judged.notes if n["code"] == "part-alike"]
+        # What it may be instead stands among the notes.
+        part = [n["message"].split(". ")[0] + "." for n in judged.notes if n["code"] == "part-alike"]
         return " ".join([unsure_sentence(judged.candidates, judged.confidence), *part])
     time_map = current.to_core()
     offset = time_map.offset_s

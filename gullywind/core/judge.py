@@ -17,7 +17,8 @@ from gullywind.core.time_map import Piece, TimeMap
 from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
 from gullywind.core.windows import Line, MapAll
 
-MOST_CANDIDATES = 5
+#: Places with less than this share of the best one's score are no alternatives.
+MOST_CANDIDATES, LEAST_CANDIDATE = 5, 0.1
 #: Windows of this quality are worth a look for breaks though few of them agree.
 HOPE_QUALITY = 7.0
 #: A clock this near to the reference's, in standard errors, and an offset this near to a whole sample, are taken as
@@ -55,8 +56,7 @@ def judge(
     # Times of a view at another speed are true seconds; the file counts its own.
     speed = best.recording.speed
     duration_s = best.recording.duration_s
-    candidates = [Candidate(line.offset_s, line.rate * speed, round(support.score, 4))]
-    candidates += [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
+    candidates = _candidates(line, support.score, rivals, speed)
     agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
     polarity = 1 if sum(lag.polarity * lag.quality for lag in agreeing) >= 0 else -1
     if status is Status.UNPLACED:
@@ -65,7 +65,7 @@ def judge(
             None,
             polarity,
             confidence,
-            tuple(candidates[:MOST_CANDIDATES]),
+            candidates,
             None,
             notes,
             trace=refined.lags,
@@ -88,7 +88,7 @@ def judge(
         time_map,
         polarity,
         confidence,
-        tuple(candidates[:MOST_CANDIDATES]),
+        candidates,
         None,
         (*notes, *more),
         trace=refined.lags,
@@ -146,14 +146,12 @@ def judge_pieces(
     notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats", "part-alike")]
     time_map = TimeMap(tuple(pieces))
     notes += drift_notes(time_map, speed) + break_notes(time_map) + part_notes(status, support)
-    first = Candidate(broken.line.offset_s, rate * speed, round(support.score, 4))
-    others = [Candidate(one.line.offset_s, one.line.rate * speed, round(one.support.score, 4)) for one in rivals]
     return replace(
         judged,
         status=status,
         confidence=confidence,
         time_map=time_map,
-        candidates=(first, *others)[:MOST_CANDIDATES],
+        candidates=_candidates(broken.line, support.score, rivals, speed),
         rival_support=rival,
         support=support,
         notes=tuple(notes),
@@ -170,6 +168,13 @@ def _rivals(refined_all: Sequence[Refined], verified: Sequence[Verified]) -> lis
     done = {id(one.verified) for one in refined_all}
     rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
     return sorted(rivals, key=lambda one: -one.support.score)
+
+
+def _candidates(best: Line, score: float, rivals: Sequence[Refined | Verified], speed: float) -> tuple[Candidate, ...]:
+    """The best place and what else may be tried, in stated seconds of the file."""
+    others = [(one.line, one.support.score) for one in rivals if one.support.score >= LEAST_CANDIDATE * score]
+    chosen = [(best, score), *others][:MOST_CANDIDATES]
+    return tuple(Candidate(line.offset_s, line.rate * speed, round(height, 4)) for line, height in chosen)
 
 
 def _lead(best: Refined, rival: Refined) -> float:

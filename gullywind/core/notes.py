@@ -71,8 +71,8 @@ def part_notes(status: Status, support: Support) -> list[Note]:
     clear = support.chance_nats >= PART_NATS and support.quality >= PART_QUALITY
     if status is not Status.UNSURE or not clear or support.explained >= MOST_PART:
         return []
-    share = f"Only {support.explained * 100:.0f} % of the reference's sound there is in it"
-    return [Note("part-alike", f"{share}: perhaps another passage over the same drums or chords.")]
+    share = f"Only {support.explained * 100:.0f}\u00a0% of what sounds there is in it."
+    return [Note("part-alike", f"{share} It may be another passage over the same drums or chords.")]
 
 
 def break_notes(time_map: TimeMap) -> list[Note]:

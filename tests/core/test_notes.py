@@ -32,7 +32,7 @@ class NotesTest(unittest.TestCase):
         part = Support(9.0, 8, 8, 22.0, quality=40.0, score=0.4, explained=0.31, overlap_s=20.0, coverage=1.0)
         (note,) = part_notes(Status.UNSURE, part)
         self.assertEqual(
-            (note.code, note.message[:50]), ("part-alike", "Only 31 % of the reference's sound there is in it:")
+            (note.code, note.message.split(". ")[0]), ("part-alike", "Only 31\u00a0% of what sounds there is in it")
         )
         self.assertEqual(part_notes(Status.PLACED, part), [])
         for noise in (replace(part, quality=8.0), replace(part, chance_nats=3.0), replace(part, explained=0.7)):
