@@ -8,47 +8,14 @@ from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.judge import judge, judge_pieces, unplaced
 from gullywind.core.notes import heard_notes
+from gullywind.core.places import STRONG_NATS, Searched, find_places
 from gullywind.core.proof import proof_window_s, prove
-from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
+from gullywind.core.search import ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
 from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.core.verify import LONGEST, LOOKS, Look, Refined, Verified, fine_window_s, refine_line, verify_place
-from gullywind.core.windows import MapAll, lay_common_windows, lay_windows
-
-#: A place this well supported needs no second, longer look.
-STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
-#: Coarse rivals below this share of the best are not checked once the best has proved strong.
-RIVAL_SHARE = 0.6
-MOST_LONG_LOOKS = 5
-#: Leading places up to this many are looked at twice before all others.
-FEW_LEADING = 2
-#: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
-RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
-#: So are those that the search found nearly as good: in noise the first check may have missed them.
-EQUAL_PLACE = 0.85
-#: Places nearer than this are one.
-SAME_PLACE_S = 0.05
-#: So many: their order after the first check is nearly chance.
-MOST_REFINED = 10
-#: Windows that tell rivals apart are at least this long.
-LEAST_RIVAL_WINDOW_S = 2.7
-
-#: Where the best place explains less than this of the reference's sound although windows agree beyond chance, it may
-#: be a copy of the right passage: in music made of copies the search shows so many that the right one is not among
-#: the first. Noise takes more than that too, so all places are looked at only where others agree as well, or where
-#: windows are clearer than noise would leave them.
-LEAST_EXPLAINED, TOO_CLEAR_QUALITY, MOST_PLACES = 0.7, 40.0, 64
-
-
-@dataclass(frozen=True, eq=False)
-class Searched:
-    """A search's result with the two views it was made of."""
-
-    curve: MatchCurve
-    index: ReferenceIndex
-    reference: Heard
-    recording: Heard
+from gullywind.core.verify import LOOKS, Look
+from gullywind.core.windows import MapAll
 
 
 @dataclass(frozen=True, eq=False)
@@ -145,14 +112,10 @@ def _place(
     looks: Sequence[Look] = LOOKS,
 ) -> Alignment:
     curve = max((one.curve for one in searched), key=lambda c: float(c.heights.max(initial=0.0)))
-    verified = _verify(searched, map_all, checkpoint, looks)
+    refined, verified = find_places(searched, looks=looks, map_all=map_all, checkpoint=checkpoint)
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
-    if not verified:
+    if not refined:
         return unplaced(notes, shown)
-    refined = _refine(verified, map_all)
-    if looks is LOOKS and _may_be_copy(refined, verified):
-        verified = _verify_all(searched, verified, map_all, checkpoint)
-        refined = _refine(verified, map_all)
     judged = judge(refined, verified, notes, shown)
     heard = {(one.reference.view, one.recording.view): (one.reference, one.recording) for one in searched}
     best = refined[0].verified
@@ -184,108 +147,3 @@ def _at_other_speeds(
             if found.status is Status.PLACED:
                 return replace(found, notes=(speed_note(speed), *found.notes))
     return None
-
-
-def _verify(
-    searched: Sequence[Searched], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
-) -> list[Verified]:
-    """Places after the full-rate check, best first; several views' places are pooled."""
-    places = sorted(
-        ((place, one.reference, one.recording) for one in searched for place in one.curve.places),
-        key=lambda p: -p[0].z,
-    )
-    places = places[:12]
-    # Mostly one place stands far above all others: it is looked at twice before a rival is looked at once.
-    leading = [one for one in places if one[0].z >= RIVAL_SHARE * places[0][0].z]
-    first = [(look, leading) for look in looks[:2]] if len(leading) <= FEW_LEADING else []
-    lay = lay_common_windows if len(leading) == 1 else lay_windows
-    verified: list[Verified] = []
-    for round_, (look, chosen) in enumerate([*first, *((look, places) for look in looks)]):
-        if look is LONGEST:
-            # Longer looks are dear: only where the short ones or the envelope gave most hope.
-            hope = {id(one.place): _strength(one) for one in verified}
-            chosen = sorted(chosen, key=lambda p: -hope.get(id(p[0]), 0.0))[:MOST_LONG_LOOKS]
-        done = {(id(one.place), one.look) for one in verified}
-        for i, (place, ref, rec) in enumerate(chosen):
-            strongest = max(verified, key=_strength, default=None)
-            if strongest and _is_strong(strongest) and place.z < RIVAL_SHARE * strongest.place.z:
-                continue
-            if (id(place), look) in done:
-                continue
-            one = verify_place(ref.view, rec.view, place, look=look, lay=lay, map_all=map_all)
-            if one:
-                verified.append(one)
-            checkpoint(0.4 + 0.5 * (round_ + i / len(chosen)) / (len(first) + len(looks)))
-        if verified and _is_strong(max(verified, key=_strength)):
-            break
-    return _distinct(verified)
-
-
-def _verify_all(
-    searched: Sequence[Searched], verified: Sequence[Verified], map_all: MapAll, checkpoint: Checkpoint
-) -> list[Verified]:
-    """All places that the search gives, not only the highest, after a short look; best first."""
-    more = list(verified)
-    for one in searched:
-        places = search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places
-        known = [other.line.offset_s for other in verified if other.recording is one.recording.view]
-        for place in places:
-            checkpoint(0.9)
-            if all(abs(place.offset_s - offset_s) > SAME_PLACE_S for offset_s in known):
-                found = verify_place(
-                    *(one.reference.view, one.recording.view, place), look=LOOKS[0], lay=lay_windows, map_all=map_all
-                )
-                more += [found] if found else []
-    return _distinct(more)
-
-
-def _may_be_copy(refined: Sequence[Refined], verified: Sequence[Verified]) -> bool:
-    """Whether the best place lacks much of the reference's sound though its windows are clear, or others agree too."""
-    best = refined[0].support
-    if best.explained >= LEAST_EXPLAINED:
-        return False
-    others = (one.support for one in verified if one is not refined[0].verified)
-    return best.quality >= TOO_CLEAR_QUALITY or any(one.chance_nats >= RIVAL_NATS for one in others)
-
-
-def _distinct(verified: Sequence[Verified]) -> list[Verified]:
-    """Best first, of those at one place the best."""
-    kept: list[Verified] = []
-    for one in sorted(verified, key=_strength, reverse=True):
-        if all(abs(one.line.offset_s - other.line.offset_s) > SAME_PLACE_S for other in kept):
-            kept.append(one)
-    return kept
-
-
-def _strength(one: Verified | Refined) -> float:
-    """Beyond chance it counts how much of the sound agrees, no more in how many windows: copies agree in all."""
-    support = one.support
-    agrees = (support.score + support.explained) * (0.02 + min(support.chance_nats, STRONG_NATS))
-    return agrees + 1e-3 * support.envelope_z
-
-
-def _is_strong(verified: Verified) -> bool:
-    return verified.support.chance_nats >= STRONG_NATS and verified.support.quality >= STRONG_QUALITY
-
-
-def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
-    """The best place and all that come near it, refined alike, best first.
-
-    In repeating music several places agree with themselves; only the whole overlap, measured in the same windows, tells
-    which one agrees most.
-    """
-    best = verified[0]
-    near = [
-        one
-        for one in verified[1:]
-        if (one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score)
-        or one.place.z >= EQUAL_PLACE * best.place.z
-    ]
-    window_s = fine_window_s(best.support.quality)
-    if not near:
-        return [refine_line(best, window_s=window_s, map_all=map_all)]
-    # What tells equals apart is little: it takes longer windows, at the same moments of the recording.
-    window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
-    chosen = [best, *near[: MOST_REFINED - 1]]
-    refined = [refine_line(one, window_s=window_s, lay=lay_windows, map_all=map_all) for one in chosen]
-    return sorted(refined, key=_strength, reverse=True)
