@@ -11,6 +11,8 @@ from gullywind.core.windows import MapAll, lay_common_windows, lay_windows
 
 #: A place this well supported needs no second, longer look.
 STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
+#: Agreement counts as this much at least; and in windows of several times this quality as so many nats.
+LEAST_NATS, CLEARLY_QUALITY, CLEARLY_NATS = 0.02, 20.0, 3.0
 #: Coarse rivals below this share of the best are not checked once the best has proved strong.
 RIVAL_SHARE = 0.6
 MOST_LONG_LOOKS = 5
@@ -143,10 +145,14 @@ def _distinct(verified: Sequence[Verified]) -> list[Verified]:
 
 
 def _strength(one: Verified | Refined) -> float:
-    """Beyond chance it counts how much of the sound agrees, no more in how many windows: copies agree in all."""
+    """Beyond chance it counts how much of the sound agrees, no more in how many windows: copies agree in all.
+
+    A few windows far clearer than noise are no chance either: of a broken recording one piece may be all that is there.
+    """
     support = one.support
-    agrees = (support.score + support.explained) * (0.02 + min(support.chance_nats, STRONG_NATS))
-    return agrees + 1e-3 * support.envelope_z
+    clear = min(max(support.quality / CLEARLY_QUALITY - 1.0, 0.0), CLEARLY_NATS)
+    beyond_chance = max(min(support.chance_nats, STRONG_NATS), clear, LEAST_NATS)
+    return (support.score + support.explained) * beyond_chance + 1e-3 * support.envelope_z
 
 
 def _is_strong(verified: Verified) -> bool:
