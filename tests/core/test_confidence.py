@@ -38,6 +38,11 @@ class ConfidenceTest(unittest.TestCase):
             with self.subTest(change=change):
                 self.assertLessEqual(confidence_of(replace(CLEAR, **change)), confidence_of(CLEAR))
 
+    def test_clear_windows_that_lack_sound_are_less_sure_than_noisy_ones(self):
+        noisy = replace(CLEAR, quality=12.0, explained=0.2)
+        self.assertGreater(confidence_of(noisy), 0.9)
+        self.assertLess(confidence_of(replace(noisy, quality=90.0)), 0.7)
+
     def test_equal_places_are_never_placed(self):
         equal = replace(CLEAR, lead=0.0)
         self.assertLessEqual(confidence_of(equal), 0.5)
