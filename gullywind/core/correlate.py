@@ -61,8 +61,8 @@ class WindowLag:
     quality: float
     agreement: float
     polarity: int
-    power: tuple[float, ...] = ()
-    coherent: tuple[float, ...] = ()
+    power: tuple[float, ...]
+    coherent: tuple[float, ...]
 
 
 @dataclass(frozen=True, eq=False)

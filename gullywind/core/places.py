@@ -30,15 +30,16 @@ MOST_REFINED = 10
 LEAST_RIVAL_WINDOW_S = 2.7
 
 #: In music made of copies the search shows so many that the right place may not be among the first. So all are looked
-#: at where the best one explains less than this of the reference's sound while others agree with themselves as well,
-#: and where windows are clearer than noise would leave them and yet it explains less than that.
+#: at where the best one explains less than the first of these shares of the reference's sound while others agree with
+#: themselves as well, and where it explains less than the second though windows are clearer than noise leaves them.
 WITH_COPIES, WITHOUT_COPIES, TOO_CLEAR_QUALITY = 0.9, 0.7, 40.0
-MOST_PLACES = 64
+#: Of all views' places so many are looked at first, and of each pair of views so many if there is doubt.
+FIRST_PLACES, MOST_PLACES = 12, 64
 
 
 @dataclass(frozen=True, eq=False)
 class Searched:
-    """A search's result with the two views it was made of."""
+    """A search's result with the reference's index and the two views it was made of."""
 
     curve: MatchCurve
     index: ReferenceIndex
@@ -79,7 +80,7 @@ def _verify(
         ((place, one.reference, one.recording) for one in searched for place in one.curve.places),
         key=lambda p: -p[0].z,
     )
-    places = places[:12]
+    places = places[:FIRST_PLACES]
     # Mostly one place stands far above all others: it is looked at twice before a rival is looked at once.
     leading = [one for one in places if one[0].z >= RIVAL_SHARE * places[0][0].z]
     first = [(look, leading) for look in looks[:2]] if len(leading) <= FEW_LEADING else []
@@ -113,13 +114,12 @@ def _verify_all(
     more = list(verified)
     for one in searched:
         places = search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places
-        known = [other.line.offset_s for other in verified if other.recording is one.recording.view]
+        views = one.reference.view, one.recording.view
+        known = [other.line.offset_s for other in verified if (other.reference, other.recording) == views]
         for place in places:
             checkpoint(0.9)
             if all(abs(place.offset_s - offset_s) > SAME_PLACE_S for offset_s in known):
-                found = verify_place(
-                    *(one.reference.view, one.recording.view, place), look=LOOKS[0], lay=lay_windows, map_all=map_all
-                )
+                found = verify_place(*views, place, look=LOOKS[0], lay=lay_windows, map_all=map_all)
                 more += [found] if found else []
     return _distinct(more)
 

@@ -15,10 +15,11 @@ BLOCK_SAMPLES = 1 << 16
 def open_refused_ogg(
     path: Path, spool: Path, size_bytes: int, checkpoint: Checkpoint
 ) -> tuple[SpooledSound, MediaFacts] | None:
-    """Decode an Ogg file to a spool; None where it is none that libsndfile reads.
+    """Decode an Ogg file to a spool; None where it is none that libsndfile reads, or holds no sound.
 
     Raises
     ------
+    UnreadableError : it states a form that no recorder makes.
     StorageError : the spool could not be written.
     """
     try:
@@ -33,6 +34,10 @@ def open_refused_ogg(
         if not spool.exists():
             damaged = _decode(file, spool, checkpoint)
         sound = SpooledSound(spool, file.samplerate, file.channels, "<f4")
+        if sound.samples == 0:
+            sound.close()
+            spool.unlink(missing_ok=True)
+            return None
         facts = MediaFacts(
             container="ogg",
             codec=file.subtype.lower(),
