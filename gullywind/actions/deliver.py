@@ -14,14 +14,17 @@ from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
 from gullywind.core.errors import InputError, NotFoundError, StorageError
+from gullywind.core.facts import MediaFacts
+from gullywind.core.file_notes import clipped_notes
+from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Checkpoint
-from gullywind.formats.file_names import numbered
+from gullywind.formats.file_names import file_stem, numbered
 from gullywind.formats.wav import SampleForm
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings, reference_of
 from gullywind.store.tables import DeliveryRow, RecordingRow, WorkKind
-from gullywind.store.works import delivery_of_work
+from gullywind.store.works import delivery_of_work, get_work
 
 REPORT_FIELDS = [
     "name",
@@ -71,6 +74,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
             else list(_placed(session, project.id))
         )
         project_id, form, single = project.id, SampleForm(delivery.form), delivery.recording_id is not None
+        project_name = f"{file_stem(project.name)}.zip"
         ref_facts = reference.media.to_facts()
         unproved = [one.id for one in recordings if one.current and one.current_proof is None]
         items = [(file_stem(one.name), one.content_hash, one.current.to_core()) for one in recordings if one.current]
@@ -79,15 +83,41 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         prove_recording(context, recording_id, lambda done, i=i: checkpoint(0.1 * (i + done) / len(unproved)))  # type: ignore[misc]
     with context.database.session() as session:
         report = report_rows(session, project_id)
-    folder = context.media.deliveries() / str(work_id)
-    folder.mkdir(exist_ok=True)
+    try:
+        zip_name = None if single else project_name
+        final, clipped = _write(context, work_id, items, report, form, ref_facts, zip_name, checkpoint)
+    except BaseException:
+        context.media.delete_delivery(str(work_id))
+        raise
+    with context.database.session() as session:
+        delivery_of_work(session, work_id).file_name = f"{work_id}/{final.name}"
+        get_work(session, work_id).message = " ".join(note.message for note in clipped_notes(clipped)) or None
+
+
+def _write(
+    context: Context,
+    work_id: UUID,
+    items: list[tuple[str, str, TimeMap]],
+    report: list[dict[str, Any]],
+    form: SampleForm,
+    ref_facts: MediaFacts,
+    zip_name: str | None,
+    checkpoint: Checkpoint,
+) -> tuple[Path, int]:
+    """Render all, and pack them where a name for a ZIP is given; the file, and how many samples were clipped."""
+    folder = context.media.delivery(str(work_id))
     written: list[Path] = []
+    clipped = 0
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise StorageError(f"The folder for it cannot be made: {(error.strerror or str(error)).lower()}.") from error
     names = numbered([stem for stem, _, _ in items])
     for i, (name, (_, content_hash, time_map)) in enumerate(zip(names, items, strict=True)):
         sound, facts = open_stored(context.media, content_hash)
         try:
             path = folder / f"{name}.wav"
-            render_file(
+            clipped += render_file(
                 sound,
                 facts,
                 time_map,
@@ -99,13 +129,10 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         finally:
             sound.close()
         written.append(path)
-    final = written[0] if single else _zip(folder, written, report)
-    with context.database.session() as session:
-        delivery_of_work(session, work_id).file_name = f"{work_id}/{final.name}"
+    return (written[0] if zip_name is None else _zip(folder / zip_name, written, report)), clipped
 
 
-def _zip(folder: Path, written: list[Path], report: list[dict[str, Any]]) -> Path:
-    final = folder / "aligned.zip"
+def _zip(final: Path, written: list[Path], report: list[dict[str, Any]]) -> Path:
     try:
         # Sound hardly shrinks: stored, not deflated. ZIP64 takes over beyond 4 GB.
         with zipfile.ZipFile(final, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
@@ -121,8 +148,10 @@ def _zip(folder: Path, written: list[Path], report: list[dict[str, Any]]) -> Pat
 
 def delivered_file(context: Context, delivery: DeliveryRow) -> Path:
     """Path of a finished delivery."""
-    path = context.media.deliveries() / delivery.file_name if delivery.file_name else None
-    if path is None or not path.exists():
+    # The name is stored as KEY/NAME.
+    key, _, name = (delivery.file_name or "").partition("/")
+    path = context.media.delivery(key) / name
+    if not name or not path.exists():
         raise NotFoundError("This file is not written yet, or was deleted; deliver again.")
     return path
 
@@ -160,8 +189,13 @@ def report_csv(rows: list[dict[str, Any]]) -> str:
     out = io.StringIO()
     writer = csv.DictWriter(out, REPORT_FIELDS)
     writer.writeheader()
-    writer.writerows(rows)
+    writer.writerows({key: _as_text(value) for key, value in row.items()} for row in rows)
     return out.getvalue()
+
+
+def _as_text(value: Any) -> Any:
+    """A name that begins like a formula is no formula to whoever opens the table (OWASP, CSV injection)."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
 
 
 def status_of_recording(row: RecordingRow) -> str:
@@ -172,12 +206,6 @@ def status_of_recording(row: RecordingRow) -> str:
         judged = row.alignment
         return "unsure" if judged and judged.status == "unsure" and row.is_untouched else "placed"
     return "unplaced" if row.alignment and row.alignment.status == "unplaced" else "waiting"
-
-
-def file_stem(name: str) -> str:
-    """A recording's name as a file name that every system accepts."""
-    stem = "".join("_" if c in '/\\:*?"<>|' else c for c in name).strip(" .")
-    return stem or "recording"
 
 
 def _placed(session: Session, project_id: UUID) -> list[RecordingRow]:

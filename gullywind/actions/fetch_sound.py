@@ -11,6 +11,7 @@ from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import drawing_mix, open_stored
 from gullywind.core.errors import InputError, NotFoundError
 from gullywind.core.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
+from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
 from gullywind.core.warp import render
 from gullywind.formats.derived import load_peaks
@@ -61,27 +62,17 @@ def open_sound(context: Context, content_hash: str) -> Sound:
     return _SOUNDS.get(context.media, content_hash)
 
 
-def fetch_sound(
-    context: Context, session: Session, recording_id: UUID, map_id: UUID | None, first: int, samples: int
-) -> Samples:
+def fetch_sound(context: Context, recording_id: UUID, map_id: UUID | None, first: int, samples: int) -> Samples:
     """A stretch of a recording in reference time, shape (1 or 2, samples), at the reference's rate.
 
     The reference itself plays as it is; a recording without a place is refused.
     """
-    row = get_recording(session, recording_id)
-    reference = reference_of(session, get_project(session, row.project_id))
-    if row.media.state != MediaState.READY:
-        raise InputError("This recording has not been listened to yet.")
-    rate_hz = (reference or row).media.sample_rate_hz
-    if rate_hz is None:
-        raise InputError("The reference has not been listened to yet.")
-    sound = open_sound(context, row.content_hash)
-    if reference is None or row.id == reference.id:
+    # The database is let go before sound is read: a spool that must be made again takes minutes.
+    with context.database.session() as session:
+        content_hash, rate_hz, time_map = _playable(session, recording_id, map_id)
+    sound, half = open_sound(context, content_hash), samples // 2
+    if time_map is None:
         return sound.read(first, first + samples)[:MOST_PLAYED]
-    chosen = row.current if map_id is None else row.version_of(map_id)
-    if chosen is None:
-        raise InputError("This recording has no place yet, so it cannot be heard in step.")
-    time_map, half = chosen.to_core(), samples // 2
 
     def part(bounds: tuple[int, int]) -> Samples:
         return render(sound, time_map, sample_rate_hz=rate_hz, samples=bounds[1], first=bounds[0])
@@ -89,6 +80,23 @@ def fetch_sound(
     # Two halves on two cores: a person waits for this.
     halves = [(first, half), (first + half, samples - half)] if half else [(first, samples)]
     return np.concatenate(list(_RENDERERS.map(part, halves)), axis=1)[:MOST_PLAYED]
+
+
+def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[str, int, TimeMap | None]:
+    """What to play: content, the rate of the reference, and the map; None for the reference itself."""
+    row = get_recording(session, recording_id)
+    reference = reference_of(session, get_project(session, row.project_id))
+    if row.media.state != MediaState.READY:
+        raise InputError("This recording has not been listened to yet.")
+    rate_hz = (reference or row).media.sample_rate_hz
+    if rate_hz is None:
+        raise InputError("The reference has not been listened to yet.")
+    if reference is None or row.id == reference.id:
+        return row.content_hash, rate_hz, None
+    chosen = row.current if map_id is None else row.version_of(map_id)
+    if chosen is None:
+        raise InputError("This recording has no place yet, so it cannot be heard in step.")
+    return row.content_hash, rate_hz, chosen.to_core()
 
 
 def fetch_peaks(context: Context, content_hash: str, bin_samples: int, tile: int) -> Peaks:

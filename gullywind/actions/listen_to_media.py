@@ -6,15 +6,18 @@ from pathlib import Path
 import numpy as np
 
 from gullywind.core.facts import MediaFacts
-from gullywind.core.features.extract import BLOCK_SAMPLES, Heard, listen
+from gullywind.core.features.extract import Heard, Listener, blocks_of, listen
 from gullywind.core.peaks import PeakBuilder
-from gullywind.core.sound import Listening, listening_views
+from gullywind.core.sound import listening_views
 from gullywind.core.units import Checkpoint, Samples, no_checkpoint
 from gullywind.formats.derived import SPOOL, load_heard, save_heard, save_peaks
 from gullywind.formats.loudness import LoudnessMeter
-from gullywind.formats.media import open_media
+from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound
 from gullywind.store.files import MediaFolder
+
+#: Share of the progress that decoding takes where there is any.
+DECODING = 0.5
 
 
 @dataclass(frozen=True)
@@ -30,34 +33,46 @@ class MediaReport:
 
 def open_stored(folder: MediaFolder, content_hash: str) -> tuple[Sound, MediaFacts]:
     """Open a stored file; decodes again if the spool was deleted."""
-    return open_media(folder.original(content_hash), folder.derived(content_hash) / SPOOL)
+    return open_media(folder.original(content_hash), folder.make_derived(content_hash) / SPOOL)
 
 
 def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Checkpoint = no_checkpoint) -> MediaReport:
-    """Decode if need be, then read once for peaks and loudness and once for features; raises `UnreadableError`."""
-    original, derived = folder.original(content_hash), folder.derived(content_hash)
-    sound, facts = open_media(original, derived / SPOOL, checkpoint=lambda done: checkpoint(0.4 * done))
-    try:
-        builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz, sound.channels), 0.0
-        for start in range(0, sound.samples, BLOCK_SAMPLES):
-            block = sound.read(start, min(start + BLOCK_SAMPLES, sound.samples))
-            loudest = max(loudest, float(np.max(np.abs(np.nan_to_num(block)), initial=0.0)))
-            builder.push(drawing_mix(block))
-            meter.push(block)
-            checkpoint(0.4 + 0.3 * min(1.0, (start + BLOCK_SAMPLES) / sound.samples))
-        save_peaks(derived, builder.finish())
-        heard = tuple(listen(view) for view in listening_views(sound))
-        save_heard(derived, heard)
-        checkpoint(1.0)
-        return MediaReport(
-            facts,
-            20 * float(np.log10(loudest)) if loudest > 0 else None,
-            meter.finish(),
-            max(one.clipped_samples for one in heard),
-            all(one.silent for one in heard),
-        )
-    finally:
-        sound.close()
+    """Decode if need be, then read once for peaks, loudness and features; raises `UnreadableError`."""
+    derived = folder.make_derived(content_hash)
+    done_before = 0.0
+
+    def decoding(done: float) -> None:
+        nonlocal done_before
+        done_before = DECODING
+        checkpoint(DECODING * done)
+
+    def listened(sound: Sound, facts: MediaFacts) -> MediaReport:
+        return _listened(derived, sound, facts, lambda done: checkpoint(done_before + (1 - done_before) * done))
+
+    sound, _, report = with_sound(folder.original(content_hash), derived / SPOOL, listened, checkpoint=decoding)
+    sound.close()
+    return report
+
+
+def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkpoint) -> MediaReport:
+    builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz, sound.channels), 0.0
+    listeners = [Listener(view) for view in listening_views(sound)]
+    for block in blocks_of(sound, checkpoint=checkpoint):
+        loudest = max(loudest, float(np.max(np.abs(np.nan_to_num(block)), initial=0.0)))
+        builder.push(drawing_mix(block))
+        meter.push(block)
+        for listener in listeners:
+            listener.push(block)
+    heard = tuple(listener.finish() for listener in listeners)
+    save_peaks(derived, builder.finish())
+    save_heard(derived, heard)
+    return MediaReport(
+        facts,
+        20 * float(np.log10(loudest)) if loudest > 0 else None,
+        meter.finish(),
+        max(one.clipped_samples for one in heard),
+        all(one.silent for one in heard),
+    )
 
 
 def drawing_mix(block: Samples) -> Samples:
@@ -67,10 +82,9 @@ def drawing_mix(block: Samples) -> Samples:
 
 def hear_stored(folder: MediaFolder, content_hash: str, sound: Sound) -> tuple[Heard, ...]:
     """Features of a stored file, from the derived folder or anew."""
-    derived: Path = folder.derived(content_hash)
+    derived = folder.make_derived(content_hash)
     heard = load_heard(derived, sound)
     if heard is None:
-        views: tuple[Listening, ...] = listening_views(sound)
-        heard = tuple(listen(view) for view in views)
+        heard = listen(listening_views(sound))
         save_heard(derived, heard)
     return heard

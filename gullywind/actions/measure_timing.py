@@ -27,9 +27,10 @@ class Timing:
     quality: float
 
 
-def measure_timing(context: Context, session: Session, recording_id: UUID, map_id: UUID, t_ref: float) -> Timing:
+def measure_timing(context: Context, recording_id: UUID, map_id: UUID, t_ref: float) -> Timing:
     """Measure around one moment of the reference, from the sound rendered through the map."""
-    recording, reference, time_map = _placed(session, recording_id, map_id)
+    with context.database.session() as session:
+        recording, reference, time_map = _placed(session, recording_id, map_id)
     t_rec = float(time_map.to_recording(np.array([t_ref]))[0])
     if not np.isfinite(t_rec):
         return Timing(t_ref, None, 0.0)
@@ -37,9 +38,10 @@ def measure_timing(context: Context, session: Session, recording_id: UUID, map_i
     return Timing(t_ref, found.lag_s * 1e3 if found else None, found.quality if found else 0.0)
 
 
-def loupe_moments(context: Context, session: Session, recording_id: UUID) -> list[float]:
+def loupe_moments(context: Context, recording_id: UUID) -> list[float]:
     """Reference times, s, of a clear onset near the start, the middle and the end of the overlap."""
-    _, reference, time_map = _placed(session, recording_id, None)
+    with context.database.session() as session:
+        _, reference, time_map = _placed(session, recording_id, None)
     ref_s = reference.media.duration_s or 0.0
     start, end = max(0.0, time_map.start_ref_s), min(ref_s, time_map.end_ref_s_exclusive)
     if end <= start:
@@ -66,4 +68,6 @@ def _placed(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[
     chosen = recording.current if map_id is None else recording.version_of(map_id)
     if reference is None or chosen is None:
         raise InputError("This recording has no place yet, so there is no timing to measure.")
+    # Looked at while the session is open, for whoever compares their sounds after it.
+    _ = recording.alignment
     return recording, reference, chosen.to_core()

@@ -1,28 +1,40 @@
 """A batch of files on as many processes as there are cores; the reference is one of the files that they share out.
 
 Processes, because two threads that make many short calls wait for each other: eight pairs took them 1.4 to 1.8 s, two
-processes 1.4 s, one thread 2.5 s. Whoever takes the reference leaves what it heard in a file; the others hear
-recordings until it is there.
+processes 1.4 s, one thread 2.5 s. And because a file may end the process that reads it: that is its own failure, and
+another process goes on with the rest. Parent and child speak through a pipe of their own: a child that is killed leaves
+no lock behind on which others wait.
 """
 
 import multiprocessing
-import multiprocessing.context
 import os
 import pickle
+import signal
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection, wait
+from multiprocessing.context import ForkProcess
 from pathlib import Path
 
-from gullywind.actions.place_one import Placed, PlaceRequest, Reference, Report, hear_reference, place_one
+from gullywind.actions.place_one import (
+    Placed,
+    PlaceRequest,
+    Reference,
+    Report,
+    failed_by_itself,
+    hear_reference,
+    place_one,
+)
 from gullywind.core.errors import GullywindError
 from gullywind.core.evidence import Note
 from gullywind.core.facts import MediaFacts
 from gullywind.formats.media import decoding_work
 from gullywind.formats.result_json import RecordingResult
 
-#: How long to wait for a child's message before looking whether it lives.
-POLL_S = 0.01
 #: Progress in smaller steps is not told.
 LEAST_STEP = 0.05
-_LOST = "the work on this file broke off; the program ran out of memory or was stopped"
+#: In place of a recording's number: the reference.
+REFERENCE = -1
+_LOST = "Reading it ended the program that read it: it is damaged in a way that nothing copes with, or memory ran out."
 
 
 def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None], report: Report) -> Placed:
@@ -33,125 +45,172 @@ def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None],
     spools : folder for decoded sound.
     outputs : where to render each recording to, None: nowhere.
     """
-    context = multiprocessing.get_context("fork")
-    shared = _Shared(context, request, spools, outputs)
-    children = [
-        context.Process(target=_work, args=(shared,)) for _ in range(min(os.cpu_count() or 1, len(shared.order)))
-    ]
-    for child in children:
-        child.start()
-    facts: MediaFacts | None = None
-    notes: tuple[Note, ...] = (Note("unreadable", _LOST),)
-    results: dict[int, RecordingResult] = {}
-    try:
-        while (alive := [child for child in children if child.is_alive()]) or not shared.told.empty():
-            if any(child.exitcode and child.pid == shared.hearer.value for child in children):
-                # It had the reference in hand: nobody is to wait for it in vain.
-                shared.reference_done.set()
-            if shared.told.empty():
-                alive[0].join(POLL_S)
-                continue
-            what = shared.told.get()
-            if isinstance(what, tuple):
-                report(*what)
-            elif isinstance(what, _Done):
-                results[what.number] = what.result
-            else:
-                facts, notes = (None, (what,)) if isinstance(what, Note) else (what, ())
-    finally:
-        for child in children:
-            child.terminate()
-            child.join()
-    lost = (Note("unreadable", f"{_LOST.capitalize()}."),)
-    recordings = [
-        results.get(i, RecordingResult(str(path), None, None, lost)) for i, path in enumerate(request.recordings)
-    ]
-    return Placed(facts, notes, tuple(recordings))
+    batch = _Batch(request, spools, outputs, report)
+    batch.run()
+    recordings = tuple(batch.results[i] for i in range(len(request.recordings)))
+    if isinstance(batch.reference, Note):
+        return Placed(None, (batch.reference,), recordings)
+    return Placed(batch.reference, (), recordings)
 
 
-class _Done:
-    """A recording's result on its way to the parent."""
+@dataclass
+class _Told:
+    """A message from a child: progress of a file, the reference or a result, or that it waits for the reference."""
 
-    def __init__(self, number: int, result: RecordingResult) -> None:
-        self.number, self.result = number, result
-
-
-class _Shared:
-    """What parent and children have in common."""
-
-    def __init__(
-        self,
-        context: multiprocessing.context.ForkContext,
-        request: PlaceRequest,
-        spools: Path,
-        outputs: list[Path | None],
-    ) -> None:
-        self.request, self.spools, self.outputs = request, spools, outputs
-        work = [decoding_work(path) for path in request.recordings]
-        #: The reference (None) first, then what takes longest, so that the processes end together.
-        self.order: list[int | None] = [None, *sorted(range(len(work)), key=lambda i: -work[i])]
-        #: Progress `(path, fraction_done)`, what came of the reference (`MediaFacts` or `Note`), and `_Done`.
-        self.told = context.SimpleQueue()
-        self.reference_done = context.Event()
-        #: The process that took the reference; 0 before.
-        self.hearer = context.Value("i", 0)
-        self._taken = context.Value("i", 0)
-        self._reported: dict[Path, float] = {}
-
-    @property
-    def heard_path(self) -> Path:
-        """The file in which the reference's features are passed on; absent where it could not be read."""
-        return self.spools / "reference.heard"
-
-    def take(self) -> int:
-        """The next place in `order`; past its end when all are taken."""
-        with self._taken.get_lock():
-            self._taken.value += 1
-            return int(self._taken.value) - 1
-
-    def report(self, path: Path, fraction_done: float) -> None:
-        """Pass progress on to the parent, in steps: every message takes both from their work."""
-        if fraction_done >= min(self._reported.get(path, 0.0) + LEAST_STEP, 1.0):
-            self._reported[path] = fraction_done
-            self.told.put((path, fraction_done))
+    progress: tuple[Path, float] | None = None
+    reference: MediaFacts | Note | None = None
+    result: RecordingResult | None = None
+    wants_reference: bool = False
 
 
-def _work(shared: _Shared) -> None:
+@dataclass(eq=False)
+class _Child:
+    process: ForkProcess
+    pipe: Connection
+    in_hand: int | None = None
+
+
+@dataclass(eq=False)
+class _Batch:
+    """The parent's side."""
+
+    request: PlaceRequest
+    spools: Path
+    outputs: list[Path | None]
+    report: Report
+    reference: MediaFacts | Note | None = None
+    results: dict[int, RecordingResult] = field(default_factory=dict)
+    _children: list[_Child] = field(default_factory=list)
+    _waiting: list[_Child] = field(default_factory=list)
+    _order: list[int] = field(default_factory=list)
+
+    def run(self) -> None:
+        """Until every file has its result."""
+        work = [decoding_work(path) for path in self.request.recordings]
+        # What takes longest goes first, so that the processes end together; all wait for the reference.
+        self._order = [REFERENCE, *sorted(range(len(work)), key=lambda i: -work[i])]
+        try:
+            for _ in range(min(os.cpu_count() or 1, len(self._order))):
+                self._start_child()
+            while self._children:
+                ready = wait([part for child in self._children for part in (child.pipe, child.process.sentinel)])
+                for child in [c for c in self._children if c.pipe in ready or c.process.sentinel in ready]:
+                    self._attend(child)
+        finally:
+            for child in self._children:
+                child.process.terminate()
+                child.process.join()
+
+    def _start_child(self) -> None:
+        context = multiprocessing.get_context("fork")
+        ours, theirs = context.Pipe()
+        process = context.Process(target=_work, args=(theirs, self.request, self.spools, self.outputs), daemon=True)
+        process.start()
+        theirs.close()
+        child = _Child(process, ours)
+        self._children.append(child)
+        self._give_work(child)
+
+    def _give_work(self, child: _Child) -> None:
+        child.in_hand = self._order.pop(0) if self._order else None
+        try:
+            child.pipe.send(child.in_hand)
+        except OSError:
+            # It is dead already; its sentinel tells the same.
+            return
+
+    def _attend(self, child: _Child) -> None:
+        try:
+            while child.pipe.poll():
+                self._take(child, child.pipe.recv())
+        except (EOFError, OSError, pickle.UnpicklingError):
+            child.process.join()
+        if child.process.is_alive():
+            return
+        child.process.join()
+        child.pipe.close()
+        self._children.remove(child)
+        if child in self._waiting:
+            self._waiting.remove(child)
+        if child.in_hand is not None:
+            self._lose(child.in_hand)
+            if self._order:
+                self._start_child()
+
+    def _take(self, child: _Child, told: _Told) -> None:
+        if told.progress:
+            self.report(*told.progress)
+        if told.wants_reference:
+            self._waiting.append(child)
+            self._tell_waiting()
+        if told.reference is not None:
+            self._have_reference(told.reference)
+            self._give_work(child)
+        if told.result is not None and child.in_hand is not None:
+            self.results[child.in_hand] = told.result
+            self._give_work(child)
+
+    def _lose(self, number: int) -> None:
+        lost = Note("unreadable", _LOST)
+        if number == REFERENCE:
+            self._have_reference(lost)
+        else:
+            self.results[number] = RecordingResult(str(self.request.recordings[number]), None, None, (lost,))
+
+    def _have_reference(self, reference: MediaFacts | Note) -> None:
+        self.reference = reference
+        self._tell_waiting()
+
+    def _tell_waiting(self) -> None:
+        if self.reference is None:
+            return
+        for child in self._waiting:
+            child.pipe.send(None)
+        self._waiting.clear()
+
+
+def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[Path | None]) -> None:
     """A child's work: one file after the other."""
+    # The parent is told of Ctrl-C as well, and ends its children.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    heard_path = spools / "reference.heard"
     known: list[Reference | None] = []
+    reported: dict[Path, float] = {}
 
     def reference() -> Reference | None:
         if not known:
-            shared.reference_done.wait()
-            heard = shared.heard_path
-            known.append(Reference(*pickle.loads(heard.read_bytes())) if heard.exists() else None)
+            pipe.send(_Told(wants_reference=True))
+            pipe.recv()
+            known.append(Reference(*pickle.loads(heard_path.read_bytes())) if heard_path.exists() else None)
         return known[0]
 
-    while (place := shared.take()) < len(shared.order):
-        number = shared.order[place]
-        if number is None:
-            shared.hearer.value = os.getpid()
-            shared.told.put(_reference_heard(shared))
-            shared.reference_done.set()
+    def report(path: Path, fraction_done: float) -> None:
+        # In steps: every message takes both from their work.
+        if fraction_done >= min(reported.get(path, 0.0) + LEAST_STEP, 1.0):
+            reported[path] = fraction_done
+            pipe.send(_Told(progress=(path, fraction_done)))
+
+    while (number := pipe.recv()) is not None:
+        if number == REFERENCE:
+            pipe.send(_Told(reference=_reference_heard(request.reference, spools, heard_path, report)))
             continue
-        path, output = shared.request.recordings[number], shared.outputs[number]
-        result = place_one(path, shared.spools / str(number), reference, output, shared.report, map)
-        shared.told.put(_Done(number, result))
+        path, output = request.recordings[number], outputs[number]
+        pipe.send(_Told(result=place_one(path, spools / str(number), reference, output, report, map)))
 
 
-def _reference_heard(shared: _Shared) -> MediaFacts | Note:
+def _reference_heard(path: Path, spools: Path, heard_path: Path, report: Report) -> MediaFacts | Note:
     """Hear the reference and leave what was heard for all."""
     try:
-        sound, facts, heard = hear_reference(shared.request.reference, shared.spools / "reference", shared.report)
+        _, facts, heard = hear_reference(path, spools / "reference", report)
     except GullywindError as error:
         return Note(error.code, str(error))
-    part = shared.heard_path.with_suffix(".part")
+    except Exception as error:
+        return failed_by_itself(error)
     try:
-        # Whole, not rounded as what the server keeps: a batch says of a file what it says of it alone.
-        part.write_bytes(pickle.dumps((facts, heard)))
-        part.rename(shared.heard_path)
+        # Under another name first: who looks sees all of it or nothing.
+        part = heard_path.with_suffix(".part")
+        part.write_bytes(pickle.dumps((facts, heard), pickle.HIGHEST_PROTOCOL))
+        part.replace(heard_path)
     except OSError as error:
-        return Note("storage", f"what was heard could not be stored: {(error.strerror or str(error)).lower()}")
-    finally:
-        sound.close()
+        return Note("storage", f"could not be passed on to the other processes: {(error.strerror or '').lower()}")
     return facts

@@ -1,8 +1,12 @@
 """Place files against a reference file, several at once, on all cores: the command line's work."""
 
+import multiprocessing
 import os
+import signal
 import tempfile
+import threading
 from concurrent.futures import ThreadPoolExecutor
+from multiprocessing.connection import Connection
 from pathlib import Path
 
 from gullywind.actions.place_batch import place_batch
@@ -16,9 +20,44 @@ def place_files(request: PlaceRequest, report: Report) -> Placed:
     """Open, hear, place and, if asked, render all files; a bad file never stops the others."""
     with tempfile.TemporaryDirectory(prefix="gullywind-") as folder:
         outputs = _output_names(request)
-        if len(request.recordings) == 1:
-            return _place_single(request, Path(folder), outputs[0], report)
-        return place_batch(request, Path(folder), outputs, report)
+        single = _place_apart(request, Path(folder), outputs[0], report) if len(request.recordings) == 1 else None
+        # Where a file ends the process that reads it, the batch finds out which: there each is read by itself.
+        return single or place_batch(request, Path(folder), outputs, report)
+
+
+def _place_apart(request: PlaceRequest, spools: Path, output: Path | None, report: Report) -> Placed | None:
+    """One pair in a process of its own; None where that did not come to its end."""
+    context = multiprocessing.get_context("fork")
+    ours, theirs = context.Pipe(duplex=False)
+    child = context.Process(target=_work, args=(theirs, request, spools, output), daemon=True)
+    child.start()
+    theirs.close()
+    try:
+        while True:
+            told = ours.recv()
+            if isinstance(told, Placed):
+                return told
+            report(*told)
+    except EOFError:
+        return None
+    finally:
+        ours.close()
+        child.terminate()
+        child.join()
+
+
+def _work(pipe: Connection, request: PlaceRequest, spools: Path, output: Path | None) -> None:
+    # The parent is told of Ctrl-C as well, and ends its child.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    lock = threading.Lock()
+
+    def report(path: Path, fraction_done: float) -> None:
+        with lock:
+            pipe.send((path, fraction_done))
+
+    placed = _place_single(request, spools, output, report)
+    with lock:
+        pipe.send(placed)
 
 
 def _place_single(request: PlaceRequest, spools: Path, output: Path | None, report: Report) -> Placed:

@@ -10,9 +10,10 @@ from gullywind.core.errors import GullywindError
 from gullywind.core.evidence import Note
 from gullywind.core.facts import MediaFacts
 from gullywind.core.features.extract import Heard
+from gullywind.core.file_notes import clipped_notes, file_notes
 from gullywind.core.units import Checkpoint
 from gullywind.core.windows import MapAll
-from gullywind.formats.media import open_media
+from gullywind.formats.media import with_sound
 from gullywind.formats.result_json import RecordingResult
 from gullywind.formats.sound_files import Sound
 
@@ -65,10 +66,9 @@ def hear_reference(path: Path, spool: Path, report: Report) -> tuple[Sound, Medi
     ------
     GullywindError : it cannot be read.
     """
-    sound, facts = open_media(path, spool, checkpoint=_part(report, path, 0.0, 0.5))
-    heard = hear(sound, checkpoint=_part(report, path, 0.5, 1.0))
+    found = _open_and_hear(path, spool, report, 0.5, 1.0)
     report(path, 1.0)
-    return sound, facts, heard
+    return found
 
 
 def place_one(
@@ -79,7 +79,7 @@ def place_one(
     report: Report,
     map_all: MapAll,
 ) -> RecordingResult:
-    """Open, hear, place and perhaps render one recording; what goes wrong with it is in the result.
+    """Open, hear, place and perhaps render one recording; whatever goes wrong with it is in the result.
 
     Parameters
     ----------
@@ -88,11 +88,12 @@ def place_one(
     output : where to render to, None: nowhere.
     """
     try:
-        sound, facts = open_media(path, spool, checkpoint=_part(report, path, 0.0, 0.3))
+        sound, facts, heard = _open_and_hear(path, spool, report, 0.3, 0.6)
     except GullywindError as error:
         return RecordingResult(str(path), None, None, (Note(error.code, f"{path.name} {error}."),))
+    except Exception as error:
+        return RecordingResult(str(path), None, None, (failed_by_itself(error),))
     try:
-        heard = hear(sound, checkpoint=_part(report, path, 0.3, 0.6))
         reference = get_reference()
         if reference is None:
             note = Note("unreadable", "Not judged: the reference could not be read.")
@@ -100,20 +101,38 @@ def place_one(
         alignment = align_recording(
             reference.prepared, heard, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
         )
-        notes = (Note("truncated", "Ends before its header says; what is there was used."),) if facts.truncated else ()
+        notes = file_notes(facts)
         if output and alignment.time_map:
             # Loaded only for those who render: it takes a tenth of a second.
             from gullywind.actions.render_file import render_file
 
             try:
-                render_file(sound, facts, alignment.time_map, reference.facts, output)
+                clipped = render_file(sound, facts, alignment.time_map, reference.facts, output)
+                notes = (*notes, *clipped_notes(clipped))
             except GullywindError as error:
                 notes = (*notes, Note(error.code, str(error)))
         report(path, 1.0)
         return RecordingResult(str(path), facts, alignment, notes)
+    except Exception as error:
+        return RecordingResult(str(path), facts, None, (failed_by_itself(error),))
     finally:
         sound.close()
         spool.unlink(missing_ok=True)
+
+
+def failed_by_itself(error: Exception) -> Note:
+    """What is told where the program itself did not cope with a file: it is that file's failure, the rest goes on."""
+    return Note("unreadable", f"The program did not cope with it ({type(error).__name__}); the file may be damaged.")
+
+
+def _open_and_hear(
+    path: Path, spool: Path, report: Report, decoded: float, heard: float
+) -> tuple[Sound, MediaFacts, tuple[Heard, ...]]:
+    """`decoded` and `heard`: how far the work on the file is then."""
+    hearing = _part(report, path, decoded, heard)
+    return with_sound(
+        path, spool, lambda sound, _: hear(sound, checkpoint=hearing), checkpoint=_part(report, path, 0.0, decoded)
+    )
 
 
 def _part(report: Report, path: Path, low: float, high: float) -> Checkpoint:

@@ -6,22 +6,22 @@ from uuid import UUID
 import numpy as np
 
 from gullywind.actions.context import Context
-from gullywind.actions.listen_to_media import hear_stored, listen_to_media, open_stored
+from gullywind.actions.listen_for_recording import ensure_listened
+from gullywind.actions.listen_to_media import hear_stored, open_stored
 from gullywind.actions.prove_recording import proof_row
 from gullywind.actions.start_work import start_work
 from gullywind.core.align import PreparedReference, align_recording
-from gullywind.core.errors import InputError, UnreadableError
+from gullywind.core.errors import InputError
 from gullywind.core.evidence import Alignment, Note, Status
+from gullywind.core.file_notes import file_notes
 from gullywind.core.search import ReferenceIndex
 from gullywind.core.units import Checkpoint
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import (
     add_map_version,
-    find_media,
     get_recording,
     list_recordings,
-    lock_media,
     reference_of,
     replace_alignment,
     replace_proof,
@@ -56,28 +56,6 @@ class ReferenceCache:
     prepared: PreparedReference | None = None
 
 
-def ensure_listened(context: Context, content_hash: str, checkpoint: Checkpoint) -> None:
-    """Listen to a file unless that was done; several workers at once do it once. Raises `UnreadableError`."""
-    with context.database.session() as session:
-        lock_media(session, content_hash)
-        media = find_media(session, content_hash)
-        if media is None:
-            raise InputError("This recording does not exist any more.")
-        if media.state == MediaState.WAITING:
-            try:
-                report = listen_to_media(context.media, content_hash, checkpoint=checkpoint)
-            except UnreadableError as error:
-                media.state, media.reason = MediaState.FAILED, str(error)
-            else:
-                media.set_facts(report.facts)
-                media.state = MediaState.READY
-                media.peak_dbfs, media.loudness_lufs = report.peak_dbfs, report.loudness_lufs
-                media.clipped_samples, media.silent = report.clipped_samples, report.silent
-        reason = media.reason
-    if reason is not None:
-        raise UnreadableError(reason)
-
-
 def place_recording(context: Context, recording_id: UUID, cache: ReferenceCache, checkpoint: Checkpoint) -> None:
     """Listen if need be, align, store. Safe to run twice: the later result replaces the earlier."""
     with context.database.session() as session:
@@ -99,9 +77,8 @@ def place_recording(context: Context, recording_id: UUID, cache: ReferenceCache,
         alignment = align_recording(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.55 * done))
     finally:
         sound.close()
-    extra = (Note("truncated", "Ends before its header says; what is there was used."),) if facts.truncated else ()
     with context.database.session() as session:
-        _store(session, recording_id, ref_id, alignment, extra)
+        _store(session, recording_id, ref_id, alignment, file_notes(facts))
 
 
 def _store(

@@ -15,6 +15,7 @@ from gullywind.store.recordings import (
     media_in_use,
 )
 from gullywind.store.tables import ProjectRow
+from gullywind.store.works import list_deliveries
 
 FRAME_RATES = (23.976, 24.0, 25.0, 29.97, 30.0, 48.0, 50.0, 59.94, 60.0)
 MOST_NAME = 200
@@ -71,23 +72,32 @@ def change_project(
     return row
 
 
-def delete_project(context: Context, session: Session, project_id: UUID) -> None:
-    """Delete a project; files that no other project uses go too."""
-    row = get_project(session, project_id)
-    hashes = {one.content_hash for one in list_recordings(session, project_id)}
-    session.delete(row)
-    session.flush()
-    for content_hash in hashes:
-        forget_media(context, session, content_hash)
-    announce(session, project_id)
+def delete_project(context: Context, project_id: UUID) -> None:
+    """Delete a project with its deliveries; files that no other project uses go too."""
+    with context.database.session() as session:
+        row = get_project(session, project_id)
+        hashes = {one.content_hash for one in list_recordings(session, project_id)}
+        deliveries = [str(one.work_id) for one in list_deliveries(session, project_id)]
+        session.delete(row)
+        announce(session, project_id)
+    for key in deliveries:
+        context.media.delete_delivery(key)
+    for content_hash in sorted(hashes):
+        forget_media(context, content_hash)
 
 
-def forget_media(context: Context, session: Session, content_hash: str) -> None:
-    """Delete a stored file that no recording needs any more."""
-    lock_media(session, content_hash)
-    if media_in_use(session, content_hash):
-        return
-    media = find_media(session, content_hash)
-    if media:
-        session.delete(media)
-    context.media.delete(content_hash)
+def forget_media(context: Context, content_hash: str) -> None:
+    """Delete a stored file that no recording needs any more.
+
+    In a transaction of its own, after the one that removed the recording: none holds one file while it waits for
+    another. Bringing in the same content waits for it, or it for that, see `lock_media`.
+    """
+    with context.database.session() as session:
+        lock_media(session, content_hash)
+        if media_in_use(session, content_hash):
+            return
+        media = find_media(session, content_hash)
+        if media:
+            session.delete(media)
+            session.flush()
+        context.media.delete(content_hash)

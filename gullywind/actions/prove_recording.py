@@ -1,6 +1,6 @@
 """Prove a stored recording's current map: measure what is left over in the sound that would be delivered."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import asdict
 from uuid import UUID
 
@@ -43,10 +43,13 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
         if reference is None or row.current is None or row.current_proof is not None or not ready:
             return
         time_map, version_id = row.current.to_core(), row.current.id
-        views = listening_pair(context, reference, row)
         lengths = [row.proof.window_s] if row.proof else []
+        # Looked at while the session is open; the sounds are opened after it, which may take long.
+        _ = row.alignment
+    views = listening_pair(context, reference, row)
     checkpoint(0.1)
-    proof, window_s = _measured(views, time_map, [*lengths, *(s for s in WINDOWS_S if s > max(lengths, default=0.0))])
+    lengths += [s for s in WINDOWS_S if s > max(lengths, default=0.0)]
+    proof, window_s = _measured(views, time_map, lengths, checkpoint)
     checkpoint(0.9)
     with context.database.session() as session:
         row = get_recording(session, recording_id, lock=True)
@@ -77,10 +80,18 @@ def proof_row(
     )
 
 
-def _measured(views: tuple[Listening, Listening], time_map: TimeMap, lengths_s: Sequence[float]) -> tuple[Proof, float]:
+def _measured(
+    views: tuple[Listening, Listening], time_map: TimeMap, lengths_s: Sequence[float], checkpoint: Checkpoint
+) -> tuple[Proof, float]:
     """The first windows that show something, or the last that were tried."""
+
+    def watched(measure: Callable[[float], WindowLag | None], centres_s: Iterable[float]) -> Iterator[WindowLag | None]:
+        for lag in map(measure, centres_s):
+            checkpoint(0.5)
+            yield lag
+
     for window_s in lengths_s:
-        proof = prove(*views, time_map, window_s=window_s)
+        proof = prove(*views, time_map, window_s=window_s, map_all=watched)
         if proof.residual is not None:
             break
     return proof, window_s

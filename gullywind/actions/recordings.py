@@ -12,6 +12,7 @@ from gullywind.store.files import IncomingFile
 from gullywind.store.projects import check_version, get_project
 from gullywind.store.recordings import drop_alignments_of_project, find_media, get_recording, lock_media
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow, WorkKind
+from gullywind.store.works import list_deliveries
 
 
 def add_recording(
@@ -22,8 +23,10 @@ def add_recording(
     if incoming.size_bytes == 0:
         raise InputError("The file is empty: 0 bytes.")
     name = base_name(file_name)
-    content_hash = incoming.keep()
+    content_hash = incoming.content_hash
+    # Before the file takes its place: whoever forgets the same content must not delete this one.
     lock_media(session, content_hash)
+    incoming.keep()
     media = find_media(session, content_hash)
     if media is None:
         media = MediaRow(content_hash=content_hash, size_bytes=incoming.size_bytes)
@@ -57,19 +60,21 @@ def rename_recording(session: Session, recording_id: UUID, version: int, name: s
     return row
 
 
-def remove_recording(context: Context, session: Session, recording_id: UUID) -> None:
+def remove_recording(context: Context, recording_id: UUID) -> None:
     """Take a recording out of its project; its file goes too unless another recording uses it."""
-    row = get_recording(session, recording_id, lock=True)
-    project_id, content_hash = row.project_id, row.content_hash
-    project = get_project(session, project_id)
-    if project.reference_id == recording_id:
-        # Places against a reference that is gone mean nothing.
-        drop_alignments_of_project(session, project_id)
-        project.reference_id = None
-        session.flush()
-        row = get_recording(session, recording_id)
-    session.delete(row)
-    session.flush()
-    session.expire_all()
-    forget_media(context, session, content_hash)
-    announce(session, project_id)
+    with context.database.session() as session:
+        row = get_recording(session, recording_id, lock=True)
+        project_id, content_hash = row.project_id, row.content_hash
+        project = get_project(session, project_id)
+        deliveries = [str(one.work_id) for one in list_deliveries(session, project_id) if one.recording_id == row.id]
+        if project.reference_id == recording_id:
+            # Places against a reference that is gone mean nothing.
+            drop_alignments_of_project(session, project_id)
+            project.reference_id = None
+            session.flush()
+            row = get_recording(session, recording_id)
+        session.delete(row)
+        announce(session, project_id)
+    for key in deliveries:
+        context.media.delete_delivery(key)
+    forget_media(context, content_hash)

@@ -19,8 +19,8 @@ def render_file(
     *,
     form: SampleForm | None = None,
     checkpoint: Checkpoint = no_checkpoint,
-) -> None:
-    """Render through the map and write.
+) -> int:
+    """Render through the map and write; returns how many samples were above full scale and clipped.
 
     Parameters
     ----------
@@ -35,7 +35,7 @@ def render_file(
     )
     if form is None:
         form = SampleForm.FLOAT32 if facts.is_float or (facts.bits or 0) > 24 else SampleForm.PCM24
-    write_wav(
+    return write_wav(
         output,
         blocks,
         sample_rate_hz=reference.sample_rate_hz,

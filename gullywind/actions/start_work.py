@@ -1,10 +1,13 @@
-"""Create work rows and queue their jobs in one transaction."""
+"""Create work rows and queue their jobs in one transaction; queue again what lost its job."""
 
 from uuid import UUID
 
 from gullywind.actions.context import Context
+from gullywind.actions.run_work import MOST_ATTEMPTS, give_up
 from gullywind.store.database import Session, announce, driver_connection
-from gullywind.store.tables import WorkKind, WorkRow
+from gullywind.store.queue import works_without_job
+from gullywind.store.tables import WorkKind, WorkRow, WorkState
+from gullywind.store.works import get_work
 
 TASKS = {WorkKind.LISTEN: "listen", WorkKind.PLACE: "place", WorkKind.PROVE: "prove", WorkKind.DELIVER: "deliver"}
 #: A person who has just moved something waits for its proof; a batch can wait.
@@ -18,8 +21,31 @@ def start_work(
     row = WorkRow(project_id=project_id, recording_id=recording_id, kind=kind)
     session.add(row)
     session.flush()
+    _queue(context, session, row)
+    return row
+
+
+def take_up_lost_work(context: Context) -> int:
+    """Queue again all open work that no job will do, or give it up where that was done too often; how many there were.
+
+    Called when a worker starts and regularly after; any number may do so at once.
+    """
+    with context.database.session() as session:
+        lost = works_without_job(session)
+        for work_id in lost:
+            row = get_work(session, work_id)
+            if row.stop_asked or row.attempts >= MOST_ATTEMPTS:
+                give_up(session, row)
+                announce(session, row.project_id)
+                continue
+            row.state, row.fraction_done = WorkState.QUEUED, 0.0
+            _queue(context, session, row)
+        return len(lost)
+
+
+def _queue(context: Context, session: Session, row: WorkRow) -> None:
+    kind = WorkKind(row.kind)
     row.queue_job_id = context.queue.defer(
         driver_connection(session), TASKS[kind], row.id, priority=PRIORITIES.get(kind, 0)
     )
-    announce(session, project_id)
-    return row
+    announce(session, row.project_id)

@@ -112,6 +112,8 @@ def facts_line(media: MediaRow) -> str:
     """Length, rate, channels, codec, level, in one line."""
     if media.state == MediaState.FAILED:
         return f"{media.reason}"
+    if media.state == MediaState.STOPPED:
+        return "listening was stopped"
     if media.state == MediaState.WAITING or media.duration_s is None:
         return "listening…"
     channels = {1: "mono", 2: "stereo"}.get(media.channels or 0, f"{media.channels} channels")

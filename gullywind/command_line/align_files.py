@@ -9,6 +9,7 @@ from gullywind.actions.place_files import place_files
 from gullywind.actions.place_one import PlaceRequest
 from gullywind.core.evidence import Status
 from gullywind.core.notes import left_over_words, percent
+from gullywind.formats.file_names import shown
 from gullywind.formats.result_json import RecordingResult, result_json
 
 
@@ -24,13 +25,13 @@ def align_files(reference: Path, recordings: tuple[Path, ...], *, render_dir: Pa
         try:
             render_dir.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            print(f"gullywind: {render_dir}: cannot be used for rendering: {error.strerror}.", file=sys.stderr)
+            print(shown(f"gullywind: {render_dir}: cannot be used for rendering: {error.strerror}."), file=sys.stderr)
             return 1
     progress = Progress(len(recordings) + 1)
     placed = place_files(PlaceRequest(reference, recordings, render_dir), progress.report)
     progress.end()
     for note in placed.reference_notes:
-        print(f"{reference}: {note.message}.", file=sys.stderr)
+        print(shown(f"{reference}: {note.message.rstrip('.')}."), file=sys.stderr)
     failed = placed.failed
     if json_to:
         text = json.dumps(result_json(str(reference), placed.reference, placed.recordings), indent=1)
@@ -40,11 +41,11 @@ def align_files(reference: Path, recordings: tuple[Path, ...], *, render_dir: Pa
             try:
                 Path(json_to).write_text(text + "\n")
             except OSError as error:
-                print(f"gullywind: {json_to}: could not be written: {error.strerror}.", file=sys.stderr)
+                print(shown(f"gullywind: {json_to}: could not be written: {error.strerror}."), file=sys.stderr)
                 failed = True
     where = sys.stderr if json_to == "-" else sys.stdout
     for one in placed.recordings:
-        print(f"{one.path}: {sentence(one)}", file=where)
+        print(shown(f"{one.path}: {sentence(one)}"), file=where)
     return 1 if failed else 0
 
 

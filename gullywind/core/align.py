@@ -38,12 +38,7 @@ def index_reference(heard: tuple[Heard, ...]) -> PreparedReference:
 
 def hear(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> tuple[Heard, ...]:
     """Features of each listening view of a source."""
-    views = listening_views(source)
-    share = 1 / len(views)
-    return tuple(
-        listen(view, checkpoint=lambda done, i=i: checkpoint((i + done) * share))  # type: ignore[misc]
-        for i, view in enumerate(views)
-    )
+    return listen(listening_views(source), checkpoint=checkpoint)
 
 
 def align_recording(

@@ -37,6 +37,12 @@ class ConflictError(GullywindError):
     code = "conflict"
 
 
+class Interrupted(GullywindError):  # noqa: N818 - not an error of anyone, but an end
+    """The program is being stopped; the work is taken up again when it starts."""
+
+    code = "interrupted"
+
+
 class Cancelled(GullywindError):  # noqa: N818 - not an error of anyone, but an end
     """The person asked to stop the work."""
 

@@ -58,7 +58,10 @@ class Listening:
 
     def read(self, start: int, stop: int) -> Samples:
         """Shape (stop - start,), float32."""
-        block = self.source.read(start, stop)
+        return self.of_block(self.source.read(start, stop))
+
+    def of_block(self, block: Samples) -> Samples:
+        """The same view of a block of all channels: shape (channels, n) gives (n,)."""
         if len(self.channels) == 1:
             return np.ascontiguousarray(block[self.channels[0]])
         mono: Samples = block[self.channels[0]].copy()
@@ -89,7 +92,8 @@ def listening_views(source: SampleSource) -> tuple[Listening, ...]:
         if int(channel) in used:
             continue
         alike = products[channel] / np.sqrt(power[channel] * power)
-        group = tuple(c for c in range(source.channels) if c not in used and alike[c] >= ALIKE)
+        # A silent channel is like none, not even itself.
+        group = tuple(c for c in range(source.channels) if c not in used and (c == channel or alike[c] >= ALIKE))
         opposite = {c for c in range(source.channels) if alike[c] <= -ALIKE}
         used |= set(group) | opposite
         views.append(Listening(source, tuple(sorted(group))))

@@ -11,6 +11,8 @@ from gullywind.core.errors import StorageError
 from gullywind.core.units import Samples
 
 LAYOUTS = {1: "mono", 2: "stereo"}
+#: Half a step of 24 bits above full scale still rounds to the highest step.
+MOST_PCM = 1 + 0.5 / 8388608
 
 
 class SampleForm(StrEnum):
@@ -29,8 +31,12 @@ def write_wav(
     form: SampleForm,
     time_reference_samples: int = 0,
     description: str = "",
-) -> None:
+) -> int:
     """Write blocks of shape (channels, n), float32, as a WAV with a `bext` chunk; whole or not at all.
+
+    Returns
+    -------
+    int : samples that were above full scale and had to be clipped; 0 in float.
 
     Raises
     ------
@@ -39,6 +45,7 @@ def write_wav(
     part = path.with_name(f".{path.name}.part")
     codec, frame_format = ("pcm_s24le", "s32") if form is SampleForm.PCM24 else ("pcm_f32le", "flt")
     layout = LAYOUTS.get(channels, f"{channels}c")
+    clipped = 0
     try:
         with av.open(f"file:{part}", "w", format="wav", options={"write_bext": "1", "rf64": "auto"}) as container:
             container.metadata["time_reference"] = str(time_reference_samples)
@@ -47,6 +54,8 @@ def write_wav(
             stream = container.add_stream(codec, rate=sample_rate_hz, layout=layout)
             assert isinstance(stream, av.AudioStream)
             for block in blocks:
+                if form is SampleForm.PCM24:
+                    clipped += int(np.count_nonzero(np.abs(block) > MOST_PCM))
                 packed = _packed(block, form)
                 frame = av.AudioFrame.from_ndarray(packed, format=frame_format, layout=layout)
                 frame.sample_rate = sample_rate_hz
@@ -59,6 +68,7 @@ def write_wav(
     except BaseException:
         part.unlink(missing_ok=True)
         raise
+    return clipped
 
 
 def _packed(block: Samples, form: SampleForm) -> np.ndarray:

@@ -2,6 +2,8 @@
 
 import asyncio
 import logging
+import threading
+from collections.abc import Callable
 from uuid import UUID
 
 import procrastinate
@@ -21,40 +23,31 @@ HEARTBEAT_S, STALLED_AFTER_S = 3.0, 15.0
 SETTLE_S = 0.6
 
 
-def register_tasks(app: procrastinate.App, context: Context) -> None:
-    """Add all tasks to a queue's application."""
+def register_tasks(app: procrastinate.App, context: Context, stopping: threading.Event) -> None:
+    """Add all tasks to a queue's application; where `stopping` is set, they put their work back."""
     cache = ReferenceCache()
+
+    async def run(work_id: str, do: Callable[[UUID, UUID | None, Checkpoint], None]) -> None:
+        # In a thread, so that the worker's heartbeat goes on.
+        await asyncio.to_thread(run_work, context, UUID(work_id), do, stopping=stopping)
 
     @app.task(name="listen", queue="work")
     async def listen(work_id: str) -> None:
-        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
-            listen_for_recording(context, _required(recording_id), checkpoint)
-
-        # In a thread, so that the worker's heartbeat goes on.
-        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+        await run(work_id, lambda _, recording_id, tell: listen_for_recording(context, _required(recording_id), tell))
 
     @app.task(name="place", queue="work")
     async def place(work_id: str) -> None:
-        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
-            place_recording(context, _required(recording_id), cache, checkpoint)
-
-        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+        await run(work_id, lambda _, recording_id, tell: place_recording(context, _required(recording_id), cache, tell))
 
     @app.task(name="prove", queue="work")
     async def prove(work_id: str) -> None:
-        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
-            prove_recording(context, _required(recording_id), checkpoint)
-
         # Who nudges once nudges again: one proof when the hand rests, and hearing the change comes first.
         await asyncio.sleep(SETTLE_S)
-        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+        await run(work_id, lambda _, recording_id, tell: prove_recording(context, _required(recording_id), tell))
 
     @app.task(name="deliver", queue="work")
     async def deliver(work_id: str) -> None:
-        def do(project_id: UUID, recording_id: UUID | None, checkpoint: Checkpoint) -> None:
-            write_delivery(context, UUID(work_id), checkpoint)
-
-        await asyncio.to_thread(run_work, context, UUID(work_id), do)
+        await run(work_id, lambda _, recording_id, tell: write_delivery(context, UUID(work_id), tell))
 
 
 async def rescue_stalled(app: procrastinate.App) -> None:

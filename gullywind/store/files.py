@@ -1,9 +1,11 @@
 """The media folder: originals named by content, what is derived from them, deliveries. Derived files can be deleted."""
 
+import contextlib
 import hashlib
 import os
+import shutil
 import tempfile
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,7 +14,7 @@ from gullywind.core.errors import StorageError
 
 @dataclass(frozen=True)
 class MediaFolder:
-    """Paths below one folder."""
+    """Paths below one folder. Only what is named `make` or `delete` touches the disk."""
 
     root: Path
 
@@ -21,24 +23,53 @@ class MediaFolder:
         return self.root / "originals" / content_hash[:2] / content_hash
 
     def derived(self, content_hash: str) -> Path:
-        """Folder of what is made from a file; created on demand."""
-        folder = self.root / "derived" / content_hash[:2] / content_hash
+        """Folder of what is made from a file; it need not be there."""
+        return self.root / "derived" / content_hash[:2] / content_hash
+
+    def make_derived(self, content_hash: str) -> Path:
+        """Folder of what is made from a file, made if need be and marked as used now."""
+        folder = self.derived(content_hash)
         folder.mkdir(parents=True, exist_ok=True)
+        os.utime(folder)
         return folder
 
-    def deliveries(self) -> Path:
-        """Folder of files to take home; created on demand."""
-        folder = self.root / "deliveries"
-        folder.mkdir(parents=True, exist_ok=True)
-        return folder
+    def delivery(self, delivery_key: str) -> Path:
+        """Folder of one delivery; it need not be there."""
+        return self.root / "deliveries" / delivery_key
+
+    def incoming(self) -> Path:
+        """Folder of uploads that are still arriving; it need not be there."""
+        return self.root / "incoming"
 
     def delete(self, content_hash: str) -> None:
-        """Delete a file and all that was derived from it."""
+        """Delete a file and all that was derived from it; what is not there is no matter."""
         self.original(content_hash).unlink(missing_ok=True)
-        folder = self.derived(content_hash)
-        for path in folder.iterdir():
-            path.unlink()
-        folder.rmdir()
+        self.delete_derived(content_hash)
+
+    def delete_derived(self, content_hash: str) -> None:
+        """Delete what was derived from a file; it is made again when it is needed."""
+        shutil.rmtree(self.derived(content_hash), ignore_errors=True)
+
+    def delete_delivery(self, delivery_key: str) -> None:
+        """Delete what was written for one delivery."""
+        shutil.rmtree(self.delivery(delivery_key), ignore_errors=True)
+
+    def kept(self, kind: str) -> Iterator[Path]:
+        """What is kept of a kind: `originals` and `derived` by content, `deliveries` and `incoming` by key."""
+        folder = self.root / kind
+        two_deep = kind in ("originals", "derived")
+        with contextlib.suppress(FileNotFoundError):
+            for path in sorted(folder.iterdir()):
+                yield from sorted(path.iterdir()) if two_deep and path.is_dir() else [path]
+
+
+def size_of(path: Path) -> int:
+    """Bytes of a file or of all files in a folder; 0 where it is gone meanwhile."""
+    total = 0
+    for one in path.rglob("*") if path.is_dir() else [path]:
+        with contextlib.suppress(FileNotFoundError):
+            total += one.stat().st_size if not one.is_dir() else 0
+    return total
 
 
 class IncomingFile:
@@ -49,11 +80,11 @@ class IncomingFile:
         self._hash = hashlib.sha256()
         self.size_bytes = 0
         try:
-            incoming = folder.root / "incoming"
+            incoming = folder.incoming()
             incoming.mkdir(parents=True, exist_ok=True)
             handle, name = tempfile.mkstemp(dir=incoming)
         except OSError as error:
-            raise StorageError(f"The upload cannot be stored: {(error.strerror or str(error)).lower()}.") from error
+            raise _not_stored(error) from error
         self._file = os.fdopen(handle, "wb")
         self._path = Path(name)
 
@@ -63,30 +94,32 @@ class IncomingFile:
             self._file.write(chunk)
         except OSError as error:
             self.drop()
-            raise StorageError(f"The upload cannot be stored: {(error.strerror or str(error)).lower()}.") from error
+            raise _not_stored(error) from error
         self._hash.update(chunk)
         self.size_bytes += len(chunk)
+
+    @property
+    def content_hash(self) -> str:
+        """The name of what has arrived so far."""
+        return self._hash.hexdigest()
 
     def keep(self) -> str:
         """Put the file under its content's name; the same content is stored once. Returns the hash."""
         try:
             self._file.close()
-            content_hash = self._hash.hexdigest()
-            final = self._folder.original(content_hash)
+            final = self._folder.original(self.content_hash)
             final.parent.mkdir(parents=True, exist_ok=True)
             os.replace(self._path, final)
         except OSError as error:
             self.drop()
-            raise StorageError(f"The upload cannot be stored: {(error.strerror or str(error)).lower()}.") from error
-        return content_hash
+            raise _not_stored(error) from error
+        return self.content_hash
 
     def drop(self) -> None:
         """Forget what was written."""
         # Closing flushes, which fails again on a full disk; the file goes either way.
-        try:
+        with contextlib.suppress(OSError):
             self._file.close()
-        except OSError:
-            self._path.unlink(missing_ok=True)
         self._path.unlink(missing_ok=True)
 
     @classmethod
@@ -96,3 +129,7 @@ class IncomingFile:
         for chunk in chunks:
             incoming.write(chunk)
         return incoming.keep(), incoming.size_bytes
+
+
+def _not_stored(error: OSError) -> StorageError:
+    return StorageError(f"The upload cannot be stored: {(error.strerror or str(error)).lower()}.")

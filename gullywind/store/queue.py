@@ -4,6 +4,8 @@ from typing import Any
 from uuid import UUID
 
 import procrastinate
+from sqlalchemy import text
+from sqlalchemy.orm import Session
 
 
 def sync_app(url: str) -> procrastinate.App:
@@ -31,3 +33,16 @@ class JobQueue:
     def close(self) -> None:
         """Close the connections."""
         self._app.close()
+
+
+def works_without_job(session: Session) -> list[UUID]:
+    """Open work that no job will do: its job failed, was aborted or is gone. Locked until the session ends.
+
+    Work and job end together in two steps; where the program or the database dies between them, they drift apart.
+    """
+    query = text(
+        "SELECT work.id FROM work LEFT JOIN procrastinate_jobs job ON job.id = work.queue_job_id"
+        " WHERE work.state IN ('queued', 'running') AND (job.id IS NULL OR job.status NOT IN ('todo', 'doing'))"
+        " FOR UPDATE OF work SKIP LOCKED"
+    )
+    return list(session.scalars(query))

@@ -8,7 +8,15 @@ from sqlalchemy.orm import Session, selectinload
 
 from gullywind.core.errors import NotFoundError
 from gullywind.core.time_map import TimeMap
-from gullywind.store.tables import AlignmentRow, MapVersionRow, MediaRow, ProjectRow, ProofRow, RecordingRow
+from gullywind.store.tables import (
+    AlignmentRow,
+    MapVersionRow,
+    MediaRow,
+    MediaState,
+    ProjectRow,
+    ProofRow,
+    RecordingRow,
+)
 
 
 def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
@@ -34,7 +42,7 @@ def find_media(session: Session, content_hash: str) -> MediaRow | None:
 
 
 def lock_media(session: Session, content_hash: str) -> None:
-    """Wait until nobody else derives from this file; held until the session ends."""
+    """Nobody else brings in or forgets this file before the session ends, which must be soon."""
     session.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:hash, 7))"), {"hash": content_hash})
 
 
@@ -100,3 +108,20 @@ def media_in_use(session: Session, content_hash: str) -> bool:
 def reference_of(session: Session, project: ProjectRow) -> RecordingRow | None:
     """The project's reference, if one was chosen."""
     return session.get(RecordingRow, project.reference_id) if project.reference_id else None
+
+
+def others_waiting_for(session: Session, content_hash: str) -> RecordingRow | None:
+    """A recording whose file has not been listened to, if there is one."""
+    query = select(RecordingRow).where(RecordingRow.content_hash == content_hash)
+    row = session.scalars(query.order_by(RecordingRow.created_at).limit(1)).first()
+    return row if row and row.media.state == MediaState.WAITING else None
+
+
+def known_media(session: Session) -> set[str]:
+    """The content hashes of all files that some recording needs."""
+    return set(session.scalars(select(RecordingRow.content_hash).distinct()))
+
+
+def unused_media(session: Session) -> set[str]:
+    """The content hashes of files that are known, but no recording needs."""
+    return set(session.scalars(select(MediaRow.content_hash))) - known_media(session)

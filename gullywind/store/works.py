@@ -7,7 +7,15 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from gullywind.core.errors import NotFoundError
-from gullywind.store.tables import OPEN_STATES, DeliveryRow, WorkKind, WorkRow, WorkState
+from gullywind.store.tables import (
+    OPEN_STATES,
+    DeliveryRow,
+    MediaState,
+    RecordingRow,
+    WorkKind,
+    WorkRow,
+    WorkState,
+)
 
 
 def get_work(session: Session, work_id: UUID) -> WorkRow:
@@ -29,18 +37,24 @@ def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:
     return session.scalars(query.order_by(WorkRow.created_at)).all()
 
 
-def last_failure(session: Session, recording_id: UUID) -> str | None:
-    """Why the newest finished placing of a recording failed; None if it did not."""
-    query = select(WorkRow).where(WorkRow.recording_id == recording_id, WorkRow.kind == WorkKind.PLACE)
-    row = session.scalars(query.order_by(WorkRow.created_at.desc()).limit(1)).first()
-    return row.message if row and row.state == WorkState.FAILED else None
+def end_work(session: Session, row: WorkRow, state: WorkState, message: str | None) -> None:
+    """Note how work ended; a file that was not listened to its end says so, and can be listened to again."""
+    row.state, row.message = state, message or row.message
+    if state is WorkState.DONE:
+        row.fraction_done = 1.0
+    recording = session.get(RecordingRow, row.recording_id) if row.recording_id else None
+    if row.kind == WorkKind.LISTEN and state is not WorkState.DONE and recording is not None:
+        media = recording.media
+        if media.state == MediaState.WAITING:
+            stopped = state is WorkState.CANCELLED
+            media.state, media.reason = (MediaState.STOPPED, None) if stopped else (MediaState.FAILED, message)
 
 
 def ask_to_stop(session: Session, row: WorkRow) -> None:
     """Queued work is cancelled at once; running work stops at its next checkpoint."""
     row.stop_asked = True
     if row.state == WorkState.QUEUED:
-        row.state = WorkState.CANCELLED
+        end_work(session, row, WorkState.CANCELLED, None)
 
 
 def set_progress(session: Session, work_id: UUID, fraction_done: float) -> bool:
@@ -69,3 +83,8 @@ def delivery_of_work(session: Session, work_id: UUID) -> DeliveryRow:
     if row is None:
         raise NotFoundError("This delivery does not exist any more.")
     return row
+
+
+def all_delivery_keys(session: Session) -> set[str]:
+    """The keys of all deliveries that somebody may still fetch, or that are being written."""
+    return {str(key) for key in session.scalars(select(DeliveryRow.work_id))}

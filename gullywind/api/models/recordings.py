@@ -29,7 +29,7 @@ class MediaOut(BaseModel):
     """Facts of a file; numbers are null until it has been listened to."""
 
     content_hash: str
-    state: Literal["waiting", "ready", "failed"]
+    state: Literal["waiting", "stopped", "ready", "failed"]
     reason: str | None
     size_bytes: int
     duration_s: float | None

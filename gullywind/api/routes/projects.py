@@ -67,9 +67,9 @@ def patch_project(project_id: UUID, body: ProjectChange, session: SessionDep) ->
 
 
 @router.delete("/projects/{project_id}", status_code=204)
-def remove_project(project_id: UUID, context: ContextDep, session: SessionDep) -> Response:
+def remove_project(project_id: UUID, context: ContextDep) -> Response:
     """Delete a project and the files that only it used."""
-    delete_project(context, session, project_id)
+    delete_project(context, project_id)
     return Response(status_code=204)
 
 

@@ -9,6 +9,7 @@ from starlette.requests import ClientDisconnect
 
 from gullywind.actions import edit_map, prove_recording
 from gullywind.actions.fetch_sound import fetch_peaks, fetch_sound
+from gullywind.actions.listen_for_recording import listen_again
 from gullywind.actions.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.recordings import add_recording, remove_recording, rename_recording
 from gullywind.api.deps import ContextDep, SessionDep
@@ -73,10 +74,16 @@ def patch_recording(recording_id: UUID, body: NameIn, session: SessionDep) -> Re
 
 
 @router.delete("/recordings/{recording_id}", status_code=204)
-def delete_recording(recording_id: UUID, context: ContextDep, session: SessionDep) -> Response:
+def delete_recording(recording_id: UUID, context: ContextDep) -> Response:
     """Take a recording out of its project."""
-    remove_recording(context, session, recording_id)
+    remove_recording(context, recording_id)
     return Response(status_code=204)
+
+
+@router.post("/recordings/{recording_id}/listening", status_code=202)
+def post_listening(recording_id: UUID, context: ContextDep, session: SessionDep) -> RecordingOut:
+    """Listen again to a file that could not be used before."""
+    return RecordingOut.of(listen_again(context, session, recording_id))
 
 
 @router.post("/recordings/{recording_id}/map-edits")
@@ -124,15 +131,15 @@ def get_match_curve(recording_id: UUID, session: SessionDep) -> CurveOut | None:
 
 
 @router.get("/recordings/{recording_id}/loupes")
-def get_loupes(recording_id: UUID, context: ContextDep, session: SessionDep) -> list[float]:
+def get_loupes(recording_id: UUID, context: ContextDep) -> list[float]:
     """Reference times of a clear onset near the start, the middle and the end of the overlap, s."""
-    return loupe_moments(context, session, recording_id)
+    return loupe_moments(context, recording_id)
 
 
 @router.get("/recordings/{recording_id}/timing")
-def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextDep, session: SessionDep) -> TimingOut:
+def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextDep) -> TimingOut:
     """The timing difference at one moment of the reference, measured anew through one version of the map."""
-    timing = measure_timing(context, session, recording_id, map_id, t_ref)
+    timing = measure_timing(context, recording_id, map_id, t_ref)
     return TimingOut(t_ref=timing.t_ref, lag_ms=timing.lag_ms, quality=timing.quality)
 
 
@@ -148,7 +155,6 @@ def get_peaks(content_hash: str, bin_samples: int, tile: int, context: ContextDe
 def get_sound(
     recording_id: UUID,
     context: ContextDep,
-    session: SessionDep,
     first: int = Query(description="first sample in reference time, at the reference's sample rate"),
     samples: int = Query(gt=0, le=960_000),
     map_id: UUID | None = None,
@@ -157,6 +163,6 @@ def get_sound(
 
     float32, channel after channel.
     """
-    chunk = fetch_sound(context, session, recording_id, map_id, first, samples)
+    chunk = fetch_sound(context, recording_id, map_id, first, samples)
     headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": "private, max-age=600"}
     return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from enum import StrEnum
+from typing import Any
 
 from sqlalchemy import BigInteger, CheckConstraint
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from gullywind.core.facts import MediaFacts
+from gullywind.core.facts import Gap, GapKind, MediaFacts
 from gullywind.store.tables.base import Base
 
 
@@ -15,6 +18,8 @@ class MediaState(StrEnum):
     """How far a file has been listened to."""
 
     WAITING = "waiting"
+    #: A person stopped it; it is done when the recording is needed, or asked for again.
+    STOPPED = "stopped"
     READY = "ready"
     FAILED = "failed"
 
@@ -40,6 +45,8 @@ class MediaRow(Base):
     time_reference_samples: Mapped[int | None] = mapped_column(BigInteger, default=None)
     frame_rate: Mapped[float | None] = mapped_column(default=None)
     truncated: Mapped[bool] = mapped_column(default=False)
+    gaps: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
+    picture_start_s: Mapped[float | None] = mapped_column(default=None)
     peak_dbfs: Mapped[float | None] = mapped_column(default=None)
     loudness_lufs: Mapped[float | None] = mapped_column(default=None)
     clipped_samples: Mapped[int] = mapped_column(default=0)
@@ -59,8 +66,10 @@ class MediaRow(Base):
             "time_reference_samples",
             "frame_rate",
             "truncated",
+            "picture_start_s",
         ):
             setattr(self, name, getattr(facts, name))
+        self.gaps = [asdict(gap) for gap in facts.gaps]
 
     def to_facts(self) -> MediaFacts:
         """As core value; the row must be ready."""
@@ -78,6 +87,8 @@ class MediaRow(Base):
             time_reference_samples=self.time_reference_samples,
             frame_rate=self.frame_rate,
             truncated=self.truncated,
+            gaps=tuple(Gap(one["start_s"], one["duration_s"], GapKind(one["kind"])) for one in self.gaps),
+            picture_start_s=self.picture_start_s,
         )
 
     @property

@@ -38,7 +38,10 @@ class WorkRow(Base):
     """One job; `recording_id` is null for work on a whole project."""
 
     __tablename__ = "work"
-    __table_args__ = (CheckConstraint("fraction_done >= 0 AND fraction_done <= 1", name="fraction"),)
+    __table_args__ = (
+        CheckConstraint("fraction_done >= 0 AND fraction_done <= 1", name="fraction"),
+        CheckConstraint("attempts >= 0", name="attempts"),
+    )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     project_id: Mapped[UUID] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
@@ -47,6 +50,8 @@ class WorkRow(Base):
     state: Mapped[str] = mapped_column(default=WorkState.QUEUED)
     fraction_done: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str | None] = mapped_column(default=None)
+    #: How often it was begun; what ends the program again and again is given up.
+    attempts: Mapped[int] = mapped_column(default=0)
     stop_asked: Mapped[bool] = mapped_column(default=False)
     queue_job_id: Mapped[int | None] = mapped_column(BigInteger, default=None)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())

@@ -1,0 +1,117 @@
+"""Room on disk: delete what belongs to nobody, keep what is derived within a budget, tell what is used by what."""
+
+import contextlib
+import shutil
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from gullywind.actions.context import Context
+from gullywind.actions.projects import forget_media
+from gullywind.store.files import MediaFolder, size_of
+from gullywind.store.recordings import known_media, lock_media, media_in_use, unused_media
+from gullywind.store.works import all_delivery_keys
+
+#: Uploads write all the time; one that did not for an hour has nobody at its other end.
+STALE_UPLOAD_S = 3600.0
+#: Files that were made a moment ago may belong to work whose row is not stored yet.
+YOUNG_S = 120.0
+#: Derived files may take this much, and at most this share of what is free besides; what was used last stays.
+BUDGET_BYTES, BUDGET_SHARE = 40 << 30, 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Room:
+    """Bytes on disk: what was brought in, what is derived from it and can be made again, what was written to be taken
+    away, and what is free.
+    """
+
+    originals: int
+    derived: int
+    deliveries: int
+    free: int
+
+
+def room(context: Context) -> Room:
+    """What is used by what."""
+    media = context.media
+    return Room(
+        originals=_bytes_of(media, "originals"),
+        derived=_bytes_of(media, "derived"),
+        deliveries=_bytes_of(media, "deliveries"),
+        free=_free(media.root),
+    )
+
+
+def sweep(context: Context, *, budget_bytes: int | None = None) -> None:
+    """Delete originals, derived files, deliveries and uploads that belong to nobody, and derived files over the budget.
+
+    Parameters
+    ----------
+    budget_bytes : for derived files; None: BUDGET_BYTES, or BUDGET_SHARE of the free room where that is less.
+    """
+    with context.database.session() as session:
+        known, unused, deliveries = known_media(session), unused_media(session), all_delivery_keys(session)
+    media = context.media
+    for path in media.kept("incoming"):
+        if _idle_s(path) > STALE_UPLOAD_S:
+            path.unlink(missing_ok=True)
+    for path in media.kept("deliveries"):
+        if path.name not in deliveries and _idle_s(path) > YOUNG_S:
+            media.delete_delivery(path.name)
+    for content_hash in unused:
+        forget_media(context, content_hash)
+    for path in [*media.kept("originals"), *media.kept("derived")]:
+        if path.name not in known and _idle_s(path) > YOUNG_S:
+            _delete_unknown(context, path.name)
+    for path in media.kept("derived"):
+        for left in path.glob("*.part*") if path.is_dir() else ():
+            if _idle_s(left) > STALE_UPLOAD_S:
+                left.unlink(missing_ok=True)
+    if budget_bytes is None:
+        budget_bytes = min(BUDGET_BYTES, int(BUDGET_SHARE * (_free(media.root) + _bytes_of(media, "derived"))))
+    _keep_within(context, budget_bytes)
+
+
+def free_derived(context: Context) -> int:
+    """Delete all derived files that can be made again without being missed at once; how many bytes came free."""
+    before = _bytes_of(context.media, "derived")
+    _keep_within(context, 0)
+    return before - _bytes_of(context.media, "derived")
+
+
+def _keep_within(context: Context, budget_bytes: int) -> None:
+    """Decoded sound goes first where it was not used for longest; features and peaks are small, and stay."""
+    spools = [spool for path in context.media.kept("derived") if path.is_dir() for spool in path.glob("*.raw")]
+    used = [(_idle_s(spool.parent), size_of(spool), spool) for spool in spools]
+    total = sum(size for _, size, _ in used)
+    for idle_s, size, spool in sorted(used, reverse=True):
+        if total <= budget_bytes or idle_s < YOUNG_S:
+            return
+        # Whoever has it open reads on; whoever opens it next decodes anew.
+        spool.unlink(missing_ok=True)
+        total -= size
+
+
+def _delete_unknown(context: Context, content_hash: str) -> None:
+    """Delete files that no recording needs, unless somebody brings in the same content just now."""
+    with context.database.session() as session:
+        lock_media(session, content_hash)
+        if not media_in_use(session, content_hash):
+            context.media.delete(content_hash)
+
+
+def _bytes_of(media: MediaFolder, kind: str) -> int:
+    return sum(size_of(path) for path in media.kept(kind))
+
+
+def _free(folder: Path) -> int:
+    folder.mkdir(parents=True, exist_ok=True)
+    return shutil.disk_usage(folder).free
+
+
+def _idle_s(path: Path) -> float:
+    """How long ago it was changed, s; 0 where it is gone."""
+    with contextlib.suppress(FileNotFoundError):
+        return time.time() - path.stat().st_mtime
+    return 0.0

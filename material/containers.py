@@ -1,0 +1,64 @@
+"""Files whose sound starts late, leaves out a stretch or is damaged, in the containers of cameras and phones."""
+
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from material.devices import RATE_HZ
+
+
+def with_gap(
+    path: Path,
+    sound: np.ndarray,
+    codec: str,
+    *,
+    late_s: float = 0.0,
+    hole_s: tuple[float, float] | None = None,
+    picture: bool = True,
+) -> list[tuple[float, float]]:
+    """Write mono sound, with packets left out and all of them late; returns `(start, length)` of each packet, s.
+
+    `hole_s`: packets that start in this stretch are left out, in s of the sound.
+    """
+    with av.open(str(path), "w") as container:
+        packets: list[av.Packet] = []
+        if picture:
+            packets += _picture(container, sound.size / RATE_HZ)
+        stream = container.add_stream(codec, rate=RATE_HZ, layout="mono")
+        packets += [one for one in _sound(stream, sound) if not (hole_s and _is_in(one, hole_s))]
+        kept = []
+        for packet in sorted(packets, key=lambda one: one.dts * one.time_base):
+            if packet.stream is stream:
+                packet.pts += round(late_s / packet.time_base)
+                packet.dts += round(late_s / packet.time_base)
+                kept.append((float(packet.pts * packet.time_base), float(packet.duration * packet.time_base)))
+            container.mux(packet)
+    return kept
+
+
+def _is_in(packet: av.Packet, stretch_s: tuple[float, float]) -> bool:
+    return stretch_s[0] <= float(packet.pts * packet.time_base) < stretch_s[1]
+
+
+def _picture(container: av.container.OutputContainer, seconds: float) -> Iterator[av.Packet]:
+    stream = container.add_stream("mpeg4", rate=25)
+    stream.width, stream.height, stream.pix_fmt = 64, 64, "yuv420p"
+    for number in range(int(seconds * 25)):
+        frame = av.VideoFrame(64, 64, "yuv420p")
+        frame.pts, frame.time_base = number, Fraction(1, 25)
+        yield from stream.encode(frame)
+    yield from stream.encode(None)
+
+
+def _sound(stream: av.AudioStream, sound: np.ndarray) -> Iterator[av.Packet]:
+    resampler = av.AudioResampler(format=stream.codec_context.format.name)
+    for first in range(0, sound.size, 4096):
+        block = np.ascontiguousarray(sound[None, first : first + 4096], np.float32)
+        frame = av.AudioFrame.from_ndarray(block, "flt", "mono")
+        frame.sample_rate, frame.pts, frame.time_base = RATE_HZ, first, Fraction(1, RATE_HZ)
+        for converted in resampler.resample(frame):
+            yield from stream.encode(converted)
+    yield from stream.encode(None)
