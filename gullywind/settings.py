@@ -10,6 +10,9 @@ from gullywind.store.database import Database
 from gullywind.store.files import MediaFolder
 from gullywind.store.queue import JobQueue
 
+#: A server on loopback goes by these names only.
+LOCAL_HOSTS = frozenset({"127.0.0.1", "localhost", "::1"})
+
 
 @dataclass(frozen=True)
 class Settings:
@@ -18,16 +21,28 @@ class Settings:
     database_url: str
     media_dir: Path
     web_dir: Path | None
+    hosts: frozenset[str] = LOCAL_HOSTS
+    access_key: str | None = None
 
     @classmethod
     def from_environment(cls) -> "Settings":
-        """Read GULLYWIND_DATABASE_URL, GULLYWIND_MEDIA_DIR and GULLYWIND_WEB_DIR."""
+        """Read GULLYWIND_ and DATABASE_URL, MEDIA_DIR, WEB_DIR, HOSTS, ACCESS_KEY; all but the first two may be absent.
+
+        The hosts are names that the server goes by besides those of loopback, with commas between.
+        """
         try:
             url, media = os.environ["GULLYWIND_DATABASE_URL"], os.environ["GULLYWIND_MEDIA_DIR"]
         except KeyError as error:
             raise InputError(f"{error.args[0]} must be set; `make demo` and `make dev` do that.") from error
         web = os.environ.get("GULLYWIND_WEB_DIR")
-        return cls(url, Path(media), Path(web) if web else None)
+        hosts = (name.strip().lower() for name in os.environ.get("GULLYWIND_HOSTS", "").split(","))
+        return cls(
+            url,
+            Path(media),
+            Path(web) if web else None,
+            LOCAL_HOSTS | {name for name in hosts if name},
+            os.environ.get("GULLYWIND_ACCESS_KEY") or None,
+        )
 
     def context(self) -> Context:
         """Connect the parts."""

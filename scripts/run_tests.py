@@ -17,7 +17,7 @@ def main() -> int:
     # The libraries' own threads would fight over two cores with the tests' processes.
     os.environ.setdefault("OMP_NUM_THREADS", "1")
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    cluster = Cluster(ROOT / ".local" / "test-postgres")
+    cluster = Cluster(ROOT / ".local" / "test-postgres", makes_databases=True)
     try:
         cluster.start()
     except ClusterError as error:

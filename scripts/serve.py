@@ -7,16 +7,19 @@ import argparse
 import os
 import signal
 import socket
-import subprocess
 import sys
 import time
 import urllib.request
 from pathlib import Path
 
 from scripts.cluster import Cluster, ClusterError
+from scripts.parts import Part, end_orphans, stop_all
 
 ROOT = Path(__file__).resolve().parent.parent
 WORKERS = max(1, os.cpu_count() or 1)
+LOOK_EVERY_S = 0.3
+#: Parts of a program that was killed end by themselves, but not at once.
+PORT_PATIENCE_S = 6.0
 
 
 def main() -> int:
@@ -26,51 +29,52 @@ def main() -> int:
     parser.add_argument("--data", type=Path, default=ROOT / ".local")
     given = parser.parse_args()
     port = int(os.environ.get("GULLYWIND_PORT", "8470"))
-    if _taken(port):
+    run_dir = given.data / "run"
+    end_orphans(run_dir)
+    if not _comes_free(port):
         print(
             f"Port {port} is taken by another program. Stop it, or choose another: GULLYWIND_PORT=8471 make demo",
             file=sys.stderr,
         )
         return 1
     cluster = Cluster(given.data / "postgres")
-    children: list[subprocess.Popen[bytes]] = []
+    parts: list[Part] = []
     # A terminal's hang-up and a plain kill stop all as Ctrl-C does.
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, _interrupt)
     try:
         cluster.start()
-        environment = os.environ | {
-            "GULLYWIND_DATABASE_URL": cluster.url(),
-            "GULLYWIND_MEDIA_DIR": str(given.data / "media"),
-            "GULLYWIND_WEB_DIR": str(ROOT / "web" / "dist"),
-            "GULLYWIND_API_PORT": str(port),
-            # Two workers on two cores: one thread each for the libraries' own pools.
-            "OMP_NUM_THREADS": "1",
-            "OPENBLAS_NUM_THREADS": "1",
-        }
-        os.environ.update(environment)
+        os.environ.update(
+            {
+                "GULLYWIND_DATABASE_URL": cluster.url(),
+                "GULLYWIND_MEDIA_DIR": str(given.data / "media"),
+                "GULLYWIND_WEB_DIR": str(ROOT / "web" / "dist"),
+                "GULLYWIND_API_PORT": str(port),
+                # Two workers on two cores: one thread each for the libraries' own pools.
+                "OMP_NUM_THREADS": "1",
+                "OPENBLAS_NUM_THREADS": "1",
+            }
+        )
         from gullywind.store.migrate import migrate
 
         migrate(cluster.url())
-        children += [_child("gullywind.jobs") for _ in range(WORKERS)]
-        children.append(_child("gullywind.api.serve", str(port)))
-        _wait_until_up(port, children)
+        python = [sys.executable, "-m"]
+        parts += [Part(f"worker-{i}", [*python, "gullywind.jobs"], ROOT, run_dir) for i in range(WORKERS)]
+        parts.append(Part("server", [*python, "gullywind.api.serve", str(port)], ROOT, run_dir))
+        for part in parts:
+            part.start()
+        _wait_until_up(port, parts)
         if given.demo:
             from scripts.load_demo import load_demo
 
             load_demo(given.data / "demo")
         if given.dev:
-            children.append(
-                subprocess.Popen(["npm", "run", "--silent", "dev"], cwd=ROOT / "web", start_new_session=True)
-            )
+            parts.append(Part("interface", ["npm", "run", "--silent", "dev"], ROOT / "web", run_dir))
+            parts[-1].start()
         print(f"Gullywind is ready: http://127.0.0.1:{port}   (Ctrl-C stops it)", flush=True)
-        while all(child.poll() is None for child in children):
-            time.sleep(0.5)
-            if not cluster.is_running():
-                print("The database stopped; starting it again.", file=sys.stderr)
-                cluster.start()
-        print("A part of the program ended; stopping the rest.", file=sys.stderr)
-        return 1
+        while True:
+            time.sleep(LOOK_EVERY_S)
+            _look_after(cluster, parts)
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 1
@@ -78,25 +82,39 @@ def main() -> int:
         print("\nstopping", flush=True)
         return 0
     finally:
-        for child in children:
-            if child.poll() is None:
-                os.killpg(child.pid, signal.SIGTERM)
-        for child in children:
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                os.killpg(child.pid, signal.SIGKILL)
+        # A second Ctrl-C must not leave parts behind.
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, signal.SIG_IGN)
+        stop_all(parts)
         if cluster.port:
             cluster.stop()
+
+
+def _look_after(cluster: Cluster, parts: list[Part]) -> None:
+    """What died is started again; the rest goes on."""
+    if not cluster.is_running():
+        print("The database stopped; starting it again.", file=sys.stderr, flush=True)
+        try:
+            cluster.start()
+        except ClusterError as error:
+            # It may still be clearing up after itself: the next look tries again.
+            print(error, file=sys.stderr, flush=True)
+    for part in parts:
+        if part.start_again_if_dead():
+            print(f"The {part.name} ended; it was started again.", file=sys.stderr, flush=True)
 
 
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
 
 
-def _child(module: str, *arguments: str) -> subprocess.Popen[bytes]:
-    # Its own session: Ctrl-C reaches only this program, which then stops the parts in order.
-    return subprocess.Popen([sys.executable, "-m", module, *arguments], cwd=ROOT, start_new_session=True)
+def _comes_free(port: int) -> bool:
+    deadline = time.monotonic() + PORT_PATIENCE_S
+    while _taken(port):
+        if time.monotonic() > deadline:
+            return False
+        time.sleep(0.1)
+    return True
 
 
 def _taken(port: int) -> bool:
@@ -109,8 +127,10 @@ def _taken(port: int) -> bool:
     return False
 
 
-def _wait_until_up(port: int, children: list[subprocess.Popen[bytes]]) -> None:
-    while all(child.poll() is None for child in children):
+def _wait_until_up(port: int, parts: list[Part]) -> None:
+    while True:
+        for part in parts:
+            part.start_again_if_dead()
         try:
             with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=1):
                 return

@@ -6,18 +6,19 @@ from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 
 from fastapi import APIRouter, FastAPI
-from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from gullywind import __version__
 from gullywind.api.errors import Problem, add_handlers, problem
+from gullywind.api.guard import Guard
 from gullywind.api.routes import deliveries, events, projects, recordings
 from gullywind.settings import Settings
 from gullywind.store.changes import ChangeFeed
 
 PROBLEMS: dict[int | str, dict[str, object]] = {
     status: {"model": Problem, "description": text}
-    for status, text in {404: "gone", 409: "changed elsewhere", 422: "refused", 503: "no database"}.items()
+    for status, text in {404: "gone", 409: "changed elsewhere", 422: "refused", 503: "busy, or no database"}.items()
 }
 
 
@@ -47,6 +48,8 @@ def create_app(settings: Settings | None) -> FastAPI:
         responses=PROBLEMS,
         generate_unique_id_function=lambda r: r.name,
     )
+    if settings:
+        app.add_middleware(Guard, hosts=settings.hosts, access_key=settings.access_key)
     add_handlers(app)
     api = APIRouter(prefix="/api")
     for part in (projects, recordings, deliveries, events):
@@ -65,13 +68,14 @@ def create_app(settings: Settings | None) -> FastAPI:
 
 def _serve_interface(app: FastAPI, folder: Path) -> None:
     app.mount("/assets", StaticFiles(directory=folder / "assets"), name="assets")
+    # Listed once: an address is looked up, never made into a path.
+    files = {path.relative_to(folder).as_posix(): path for path in folder.rglob("*") if path.is_file()}
 
     @app.get("/{path:path}", include_in_schema=False, response_model=None)
-    def page(path: str) -> Response | JSONResponse:
+    def page(path: str) -> Response:
         if path.startswith("api/"):
             return problem("not-found", "There is no such address.")
-        file = (folder / path).resolve()
-        if path and file.is_file() and file.is_relative_to(folder.resolve()):
-            return FileResponse(file)
+        if path in files:
+            return FileResponse(files[path])
         # Every other address is a view of the one page.
         return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})

@@ -15,6 +15,8 @@ STATUSES = {
     "conflict": 409,
     "cancelled": 409,
     "database-gone": 503,
+    "busy": 503,
+    "interrupted": 503,
 }
 MEDIA_TYPE = "application/problem+json"
 

@@ -18,7 +18,7 @@ class ApiCase(DatabaseTest):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.client = cls.enterClassContext(TestClient(create_app(cls.settings)))
+        cls.client = cls.enterClassContext(TestClient(create_app(cls.settings), base_url="http://127.0.0.1"))
 
     def run_jobs(self) -> None:
         asyncio.run(work(self.settings, wait=False))

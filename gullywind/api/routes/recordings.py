@@ -1,9 +1,11 @@
 """Recordings: upload, name, edit, evidence, peaks, sound."""
 
+from typing import Annotated
 from uuid import UUID
 
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response
+from fastapi import Path as PathParam
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
@@ -24,6 +26,7 @@ router = APIRouter(tags=["recordings"])
 #: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
 WRITE_BYTES = 1 << 20
 BINARY = "application/octet-stream"
+ContentHash = Annotated[str, PathParam(pattern="^[0-9a-f]{64}$")]
 
 
 @router.post("/projects/{project_id}/recordings", status_code=201)
@@ -144,7 +147,7 @@ def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextD
 
 
 @router.get("/media/{content_hash}/peaks/{bin_samples}/{tile}", response_class=Response)
-def get_peaks(content_hash: str, bin_samples: int, tile: int, context: ContextDep) -> Response:
+def get_peaks(content_hash: ContentHash, bin_samples: int, tile: int, context: ContextDep) -> Response:
     """A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved. Bins: 1, 4, 16 ... 262144 samples."""
     peaks = fetch_peaks(context, content_hash, bin_samples, tile)
     headers = {"Cache-Control": "private, max-age=31536000, immutable"}
