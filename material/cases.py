@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from material.devices import RATE_HZ, SoundPath, clocked, heard
-from material.music import layered, piece
+from material.music import layered, piece, song
 from material.speech import talk
 
 EVENT_S = 300.0
@@ -26,6 +26,8 @@ MAKERS: dict[str, Callable[[int, float], np.ndarray]] = {
     "music": lambda seed, duration_s: piece(seed, duration_s, looped=False),
     "loops": lambda seed, duration_s: piece(seed, duration_s, looped=True),
     "layers": layered,
+    # For recordings that reach beyond the reference; drawn by no general case.
+    "songs": song,
 }
 
 

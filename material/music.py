@@ -147,3 +147,19 @@ def layered(seed: int, duration_s: float) -> np.ndarray:
             at += 16 * beat
     sound = sound[:total]
     return (sound / max(np.abs(sound).max(), 1e-9) * 0.7).astype(np.float32)
+
+
+def song(seed: int, duration_s: float) -> np.ndarray:
+    """Verses and refrains of 12 to 25 s that come again to the sample, in an order that does not; in every other song
+    something that never comes again plays softly over them.
+    """
+    rng = np.random.default_rng([seed, 41])
+    parts = [piece(seed * 10 + k, float(rng.uniform(12, 25)), looped=bool(k % 2)) for k in range(4)]
+    order = [0, 1, 0, 1, 2, 1, 3, 0, 1, 1, 2, 0, 3, 1, 1]
+    sound = np.concatenate([parts[k] for k in order])
+    while sound.size < duration_s * RATE_HZ:
+        sound = np.concatenate([sound, sound])
+    sound = sound[: int(duration_s * RATE_HZ)]
+    if seed % 2:
+        sound = sound + 0.3 * piece(seed * 10 + 9, duration_s, looped=False)[: sound.size]
+    return np.asarray(sound)

@@ -79,6 +79,38 @@ def broken_case(seed: int, *, breaks: int | None = None) -> TimingCase:
     return TimingCase(f"broken-{seed}", heard(sound, _near(rng), rng), np.concatenate(parts), tuple(pieces))
 
 
+def overhang_case(seed: int) -> TimingCase:
+    """Repeating music, whose recording starts 5 to 60 s before the reference, or ends as long after it, or both.
+
+    Every other recording has a break of its own besides.
+    """
+    rng = np.random.default_rng([seed, 35])
+    sound = event(str(rng.choice(["layers", "songs", "songs"])), int(rng.integers(8)), 300.0)
+    total_s = sound.size / RATE_HZ
+    head_s, tail_s = (float(np.exp(rng.uniform(np.log(5), np.log(60)))) for _ in range(2))
+    which = int(rng.integers(3))
+    head_s, tail_s = (head_s if which != 1 else 0.0), (tail_s if which != 0 else 0.0)
+    first = round(float(rng.uniform(head_s, head_s + 20)) * RATE_HZ)
+    last = round(float(rng.uniform(total_s - tail_s - 20, total_s - tail_s)) * RATE_HZ)
+    reference = heard(sound[first:last], _near(rng), rng)
+    ref_s = (last - first) / RATE_HZ
+    start_s = -head_s if head_s else float(rng.uniform(5, 20))
+    end_s = ref_s + tail_s if tail_s else ref_s - float(rng.uniform(5, 20))
+    rate = 1 + float(rng.normal(0, 40)) * 1e-6
+    taken = heard(sound, _path(rng), rng)
+    cut_s = float(rng.uniform(0.3, 0.7)) * ref_s
+    jump_s = float(np.exp(rng.uniform(np.log(0.1), np.log(10)))) if seed % 2 else 0.0
+    spans = [(start_s, cut_s), (cut_s + jump_s, end_s)] if jump_s else [(start_s, end_s)]
+    parts, pieces, now = [], [], 0
+    for begin_s, until_s in spans:
+        samples = round((until_s - begin_s) * rate * RATE_HZ)
+        parts.append(followed(taken, first / RATE_HZ + begin_s + np.arange(samples) / RATE_HZ / rate))
+        length_s = samples / RATE_HZ
+        pieces.append(((begin_s, now / RATE_HZ), (begin_s + length_s / rate, now / RATE_HZ + length_s)))
+        now += samples
+    return TimingCase(f"overhang-{seed}", reference, np.concatenate(parts), tuple(pieces))
+
+
 def _unbroken(rng: np.random.Generator, name: str, minutes: float, noisy: bool, ticked) -> TimingCase:  # type: ignore[no-untyped-def]
     """`ticked(t)`: what the recorder's clock shows t seconds after its start."""
     length_s = minutes * 60

@@ -1,6 +1,6 @@
 """Measure clocks, speeds, bends and breaks on generated recordings with known truth. Prints one line a kind.
 
-Run: python -m scripts.timing clocks speeds bends breaks whole [--cases 40] [--first 0]
+Run: python -m scripts.timing clocks speeds bends breaks overhangs whole [--cases 40] [--first 0]
 """
 
 import argparse
@@ -17,7 +17,7 @@ from gullywind.core.time_map import Piece, TimeMap
 from material.arrays import ArraySound
 from material.cases import event
 from material.devices import RATE_HZ, clocked
-from material.timing import TimingCase, bent_case, broken_case, clock_case
+from material.timing import TimingCase, bent_case, broken_case, clock_case, overhang_case
 
 #: A break is found where one was within this time, with a jump right to this much.
 NEAR_S, JUMP_S = 3.0, 0.005
@@ -90,6 +90,10 @@ def breaks(seed: int) -> tuple[str, Row]:
     return "broken", judge(broken_case(seed))[1]
 
 
+def overhangs(seed: int) -> tuple[str, Row]:
+    return "overhang", judge(overhang_case(seed))[1]
+
+
 def whole(seed: int) -> tuple[str, Row]:
     if seed % 2:
         return "whole", judge(broken_case(seed, breaks=0))[1]
@@ -118,6 +122,7 @@ KINDS: dict[str, Callable[[int], tuple[str, Row]]] = {
     "speeds": speeds,
     "bends": bends,
     "breaks": breaks,
+    "overhangs": overhangs,
     "whole": whole,
 }
 
@@ -181,7 +186,7 @@ def main() -> None:
             rows = list(pool.map(KINDS[kind], range(given.first, given.first + given.cases)))
         for name in sorted({name for name, _ in rows}):
             report(name, [row for label, row in rows if label == name])
-        if kind in ("breaks", "whole"):
+        if kind in ("breaks", "overhangs", "whole"):
             report_breaks([row for _, row in rows])
 
 

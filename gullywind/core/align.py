@@ -8,13 +8,20 @@ from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.judge import judge, judge_pieces, unplaced
 from gullywind.core.notes import heard_notes
-from gullywind.core.places import STRONG_NATS, Searched, find_places
+from gullywind.core.places import (
+    ABOUT_AS_LONG,
+    MUCH_LONGER,
+    STRONG_NATS,
+    Searched,
+    broken_instead,
+    find_places,
+)
 from gullywind.core.proof import proof_window_s, prove
 from gullywind.core.search import ReferenceIndex, search_offsets
 from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
 from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.core.verify import LOOKS, Look
+from gullywind.core.verify import LOOKS, Look, Refined
 from gullywind.core.windows import MapAll
 
 
@@ -111,12 +118,27 @@ def _place(
     shown = Curve(curve.start_s, curve.step_s, curve.heights)
     if not refined:
         return unplaced(notes, shown)
-    judged = judge(refined, verified, notes, shown)
     heard = {(one.reference.view, one.recording.view): (one.reference, one.recording) for one in searched}
-    best = refined[0].verified
+
+    def judged_by(ranked: Sequence[Refined]) -> Alignment:
+        """The judgement on the first of them, in pieces where it falls into such."""
+        first = ranked[0].verified
+        whole = judge(ranked, verified, notes, shown)
+        pieces = judge_pieces(whole, ranked, verified, *heard[(first.reference, first.recording)], map_all)
+        return replace(pieces, channels=(first.reference.channels, first.recording.channels))
+
+    judged, best = judged_by(refined), refined[0].verified
     checkpoint(0.9)
-    judged = judge_pieces(judged, refined, verified, *heard[(best.reference, best.recording)], map_all)
-    judged = replace(judged, channels=(best.reference.channels, best.recording.channels))
+    times = MUCH_LONGER if judged.status is Status.PLACED else ABOUT_AS_LONG
+    for other in broken_instead(refined, times=times):
+        pieces = judged_by([other, *(one for one in refined if one is not other)])
+        checkpoint(0.91)
+        if pieces.status is Status.PLACED and pieces.time_map and len(pieces.time_map.pieces) > 1:
+            judged, best = pieces, other.verified
+            break
+        if judged.status is Status.PLACED and other.support.chance_nats >= STRONG_NATS:
+            # As much of the recording agrees elsewhere: a person must choose.
+            judged = replace(judged, status=Status.UNSURE, confidence=min(judged.confidence, 0.5))
     if judged.time_map is None:
         return judged
     window_s = proof_window_s(best.support.quality)

@@ -14,7 +14,7 @@ from gullywind.core.course import Leg, rough_course
 from gullywind.core.features.bands import BandFeatures
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
-from gullywind.core.verify import LEAST_QUALITY, found_times
+from gullywind.core.verify import CLEAR_QUALITY, LEAST_QUALITY, found_times
 from gullywind.core.windows import Line, MapAll, lay_windows, measure_all
 
 #: Sources at different distances shift the lag by up to 12 ms where microphones stand 4 m apart: no break is so small.
@@ -26,6 +26,14 @@ SAME_LAG_S = 0.0015
 #: Prices in clear windows: of a jump, and of a step too small for a break. At either end of a recording three windows
 #: must agree to make a piece, in its middle about six.
 JUMP_PRICE, STEP_PRICE = 2.5, 0.5
+#: The further a jump leads the more it costs, in clear windows for a factor of e: of two copies the nearer is meant.
+FAR_PRICE = 0.15
+#: What agrees hardly at all gains this share of what agrees as well as the best.
+LEAST_SHARE = 0.3
+#: With so many jumps in all, each is looked at all along the recording.
+MOST_WHOLE_RUNS = 6
+#: A piece stands where so many windows contradict that the piece next to it runs on.
+LEAST_CONTRADICTED = 2
 #: How many windows back a chain may leap over what does not fit.
 REACH_BACK = 40
 #: Windows are measured again where the rate was further off than this: 14 µs in one.
@@ -63,11 +71,15 @@ class Stretch:
 
 @dataclass(frozen=True, eq=False)
 class Broken:
-    """A recording in pieces with one rate; `lags` are the windows that agree, of `windows` measured in all."""
+    """A recording in pieces with one rate.
+
+    `lags` are the windows that agree, at recording times `t_rec`, shape (lags,), of `windows` moments in all.
+    """
 
     line: Line
     stretches: tuple[Stretch, ...]
     lags: tuple[WindowLag, ...]
+    t_rec: Floats
     windows: int
 
 
@@ -101,9 +113,11 @@ def find_breaks(
         found = _windows(reference[0], recording[0], line, legs, map_all) or found
         rate = _rate_along(found, rate)
     offsets_s = found.t_ref - found.t_rec / rate
-    parts = _split(_best_chain(offsets_s, found.quality), offsets_s)
-    pieces = [found.some(_agreeing(part, offsets_s)) for part in parts]
-    return _joined(reference[0], recording[0], pieces, len(found.lags))
+    parts = _split(_best_chain(found, offsets_s), offsets_s)
+    pieces = _proved([found.some(_agreeing(part, offsets_s)) for part in parts])
+    pieces = _without_what_runs_on(pieces, found, rate, reference[0].duration_s)
+    moments = len(np.unique(np.rint(found.t_rec / WINDOW_S)))
+    return _joined(reference[0], recording[0], pieces, moments)
 
 
 def _windows(
@@ -116,7 +130,7 @@ def _windows(
     """Full-rate windows all along the legs; None without any."""
     step_s = max(WINDOW_STEP_S, recording.duration_s / MOST_WINDOWS)
     parts = []
-    for leg in legs:
+    for leg in _with_straight_runs(legs, recording.duration_s):
         shifted = Line(line.offset_s + leg.jump_s, line.rate)
         start = max(leg.start_s / line.rate + shifted.offset_s, 0.0)
         end = min(leg.end_s / line.rate + shifted.offset_s, reference.duration_s)
@@ -135,24 +149,47 @@ def _windows(
     return Found(t_ref, t_rec, quality, lags).some(order.tolist())
 
 
+def _with_straight_runs(legs: list[Leg], duration_s: float) -> list[Leg]:
+    """Each leg, and how its neighbours would run on through it: in repeating music a copy looks as good as they.
+
+    Where there are many legs, each jump is looked at only next to where it was found.
+    """
+    jumps = sorted({leg.jump_s for leg in legs})
+    if len(jumps) <= MOST_WHOLE_RUNS:
+        return [Leg(0.0, duration_s, jump_s) for jump_s in jumps]
+    wanted: dict[tuple[float, float, float], None] = {}
+    for i, leg in enumerate(legs):
+        for other in legs[max(0, i - 1) : i + 2]:
+            wanted[leg.start_s, leg.end_s, other.jump_s] = None
+    return [Leg(*one) for one in wanted]
+
+
 def _rate_along(found: Found, rate: float) -> float:
     """The rate that the chain of windows tells, beginning with another; chain and rate are found in turn."""
     for _ in range(2):
         offsets_s = found.t_ref - found.t_rec / rate
-        rate, _ = _common_rate([found.some(part) for part in _split(_best_chain(offsets_s, found.quality), offsets_s)])
+        parts = _split(_best_chain(found, offsets_s), offsets_s)
+        rate, _, _ = _common_rate([found.some(part) for part in parts])
     return rate
 
 
-def _best_chain(offset_s: Floats, quality: Floats) -> list[int]:
+def _best_chain(found: Found, offset_s: Floats) -> list[int]:
     """Windows that follow each other with few jumps: the chain that gains most, less the price of its jumps."""
-    clear = np.clip((quality - LEAST_QUALITY) / 5.0, 0.0, 1.0)
-    gain = clear / max(float(np.median(clear)), 0.1)
+    clear = np.clip((found.quality - LEAST_QUALITY) / 5.0, 0.0, 1.0)
+    # Of two copies the one that holds more of the sound gains more.
+    alike = np.array([max(lag.agreement, 0.0) for lag in found.lags])
+    usual = float(np.quantile(alike[clear > 0.5], 0.8)) if np.any(clear > 0.5) else 1.0
+    clear = clear * np.clip(alike / max(usual, 1e-3), LEAST_SHARE, 1.0)
+    gain = clear / max(float(np.median(clear[clear > 0])) if np.any(clear > 0) else 1.0, 0.1)
     best = gain.copy()
     came_from = np.full(gain.size, -1)
     for i in range(1, gain.size):
         low = max(0, i - REACH_BACK)
         apart = np.abs(offset_s[low:i] - offset_s[i])
-        price = np.where(apart <= SAME_LAG_S, 0.0, np.where(apart < LEAST_JUMP_S, STEP_PRICE, JUMP_PRICE))
+        jump = JUMP_PRICE + FAR_PRICE * np.log1p(apart)
+        price = np.where(apart <= SAME_LAG_S, 0.0, np.where(apart < LEAST_JUMP_S, STEP_PRICE, jump))
+        # Windows of two runs at one moment are one: only a later one continues the chain.
+        price = np.where(found.t_rec[i] - found.t_rec[low:i] < WINDOW_STEP_S / 4, np.inf, price)
         reached = best[low:i] - price
         j = int(np.argmax(reached))
         if reached[j] > 0:
@@ -183,11 +220,64 @@ def _agreeing(part: list[int], offset_s: Floats) -> list[int]:
     return kept or part
 
 
+def _proved(pieces: list[Found]) -> list[Found]:
+    """Those pieces whose windows agree with one clock; neighbours that are left at one offset become one."""
+    while len(pieces) > 1:
+        _, offsets, weights = _common_rate(pieces)
+        weak = [k for k, weight in enumerate(weights) if weight < 2]
+        if weak:
+            pieces = [one for k, one in enumerate(pieces) if k not in weak[:1]]
+            continue
+        same = [k for k in range(len(pieces) - 1) if abs(offsets[k + 1] - offsets[k]) < LEAST_JUMP_S]
+        if not same:
+            break
+        pieces = [*pieces[: same[0]], _together(*pieces[same[0] : same[0] + 2]), *pieces[same[0] + 2 :]]
+    return pieces
+
+
+def _together(one: Found, other: Found) -> Found:
+    t_ref, t_rec, quality = (
+        np.concatenate([getattr(one, name), getattr(other, name)]) for name in ("t_ref", "t_rec", "quality")
+    )
+    return Found(t_ref, t_rec, quality, one.lags + other.lags)
+
+
+def _without_what_runs_on(pieces: list[Found], found: Found, rate: float, reference_s: float) -> list[Found]:
+    """Pieces but for those that nothing speaks for once the piece next to them is left to run on.
+
+    Where music repeats, what was recorded before the reference began is found again within it. So a piece counts only
+    where windows within the reference contradict the straight run; what that puts outside is outside. Asked from the
+    longest piece outwards, so that one such piece does not vouch for the next.
+    """
+    offsets_s = found.t_ref - found.t_rec / rate
+    clear = found.quality >= CLEAR_QUALITY
+
+    def contradicted(one: Found, neighbour: Found) -> int:
+        offset_s = float(np.median(neighbour.t_ref - neighbour.t_rec / rate))
+        straight = clear & (np.abs(offsets_s - offset_s) <= 2 * SAME_LAG_S)
+        t_ref = one.t_rec / rate + offset_s
+        inside = one.t_rec[(t_ref >= WINDOW_S / 2) & (t_ref <= reference_s - WINDOW_S / 2)]
+        runs_on = np.abs(inside[:, None] - found.t_rec[straight][None, :]) <= WINDOW_STEP_S / 2
+        return int(np.count_nonzero(~runs_on.any(axis=1)))
+
+    if not pieces:
+        return []
+    longest = max(range(len(pieces)), key=lambda k: pieces[k].t_rec.size)
+    kept = [pieces[longest]]
+    for one in pieces[longest + 1 :]:
+        if contradicted(one, kept[-1]) >= LEAST_CONTRADICTED:
+            kept.append(one)
+    for one in reversed(pieces[:longest]):
+        if contradicted(one, kept[0]) >= LEAST_CONTRADICTED:
+            kept.insert(0, one)
+    return kept
+
+
 def _joined(reference: Listening, recording: Listening, pieces: list[Found], windows: int) -> Broken | None:
     """One rate for all pieces, cuts found; None where there is only one."""
     if len(pieces) < 2 or any(piece.t_ref.size < 2 for piece in pieces):
         return None
-    rate, offsets = _common_rate(pieces)
+    rate, offsets, _ = _common_rate(pieces)
     cuts = [
         _cut(
             reference,
@@ -208,12 +298,19 @@ def _joined(reference: Listening, recording: Listening, pieces: list[Found], win
         # What was inserted into the recording (the next piece lies earlier) belongs to no reference time.
         start = end + max(0.0, (offset - offsets[k + 1]) * rate) if k < len(cuts) else end
     return Broken(
-        Line(offsets[0], rate), tuple(stretches), tuple(lag for piece in pieces for lag in piece.lags), windows
+        Line(offsets[0], rate),
+        tuple(stretches),
+        tuple(lag for piece in pieces for lag in piece.lags),
+        np.concatenate([piece.t_rec for piece in pieces]),
+        windows,
     )
 
 
-def _common_rate(pieces: list[Found]) -> tuple[float, list[float]]:
-    """Least squares: one rate, one offset a piece; windows weighted by strength, far ones dropped."""
+def _common_rate(pieces: list[Found]) -> tuple[float, list[float], list[int]]:
+    """Least squares: one rate, one offset a piece; windows weighted by strength, far ones dropped.
+
+    Also how many windows of each piece were kept: where none is, its offset means nothing.
+    """
     which = np.concatenate([np.full(one.t_ref.size, k) for k, one in enumerate(pieces)])
     t_ref, t_rec, quality = (
         np.concatenate([getattr(one, name) for one in pieces]) for name in ("t_ref", "t_rec", "quality")
@@ -231,7 +328,8 @@ def _common_rate(pieces: list[Found]) -> tuple[float, list[float]]:
         spread = max(1.4826 * float(np.median(np.abs(residual))), 1e-7)
         weight = strength * (np.abs(residual) <= 4 * spread)
         rate, levels = 1.0 + float(solved[-1]), solved[:-1] - solved[-1] * t_ref.mean()
-    return rate, [float(-level / rate) for level in levels]
+    kept = [int(np.count_nonzero(weight[which == k])) for k in range(len(pieces))]
+    return rate, [float(-level / rate) for level in levels], kept
 
 
 def _cut(

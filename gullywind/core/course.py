@@ -25,6 +25,8 @@ LEAST_Z, LEAST_SHARED_Z = 7.0, 4.0
 #: Price of a change of offset, in z: about one chunk's full evidence, so that one odd chunk makes none; at most this.
 MOST_PRICE = 9.0
 MOST_STATES = 40
+#: Of each chunk so many peaks are looked at, at least this far apart.
+PEAKS_A_CHUNK, PEAKS_APART_S = 6, 0.1
 #: Chunks whose tops lie this near to each other, in frames, say the same.
 SHARED_FRAMES = 2
 #: Proposals nearer than this are one offset: the full-rate windows reach further.
@@ -85,23 +87,55 @@ def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> 
         if spread > 1e-6:
             row[first:last] = np.clip(inside / spread, 0, 40)
     centres_s = starts / FRAME_RATE_HZ + CHUNK_S / 2
-    tops = curves.argmax(axis=1)
-    heights = curves[np.arange(starts.size), tops]
-    same = np.abs(np.diff(tops)) <= SHARED_FRAMES
-    shared = np.minimum(heights[:-1], heights[1:]) * same
-    worthy = (heights >= LEAST_Z) | (np.maximum(np.append(shared, 0), np.insert(shared, 0, 0)) >= LEAST_SHARED_Z)
-    jumps: list[float] = [0.0]
-    for chunk in np.argsort(-heights):
-        jump = (tops[chunk] - reach) / FRAME_RATE_HZ
-        if worthy[chunk] and all(abs(jump - other) > SAME_OFFSET_S for other in jumps):
-            jumps.append(jump)
-        if len(jumps) == MOST_STATES:
-            break
-    states_s = np.array(jumps)
+    states_s = np.array([0.0, *_shared_jumps(curves, reach)][:MOST_STATES])
     columns = np.rint(states_s * FRAME_RATE_HZ).astype(int) + reach
     # The best within a frame to either side: a jump is no whole number of frames.
-    z = np.max([curves[:, np.clip(columns + by, 0, 2 * reach)] for by in (-1, 0, 1)], axis=0)
-    return centres_s, states_s, np.asarray(z, np.float64)
+    z = np.max([curves[:, np.clip(columns + by, 0, 2 * reach)] for by in (-1, 0, 1)], axis=0).astype(np.float64)
+    t_ref = (centres_s + recording.origin_s) / line.rate + line.offset_s
+    return centres_s, states_s, _without_price_outside(z, t_ref, reference.frames / FRAME_RATE_HZ)
+
+
+def _shared_jumps(curves: npt.NDArray[np.float32], reach: int) -> list[float]:
+    """Jumps, s, that chunks stand out at, or that neighbours share, most supported first.
+
+    Where music repeats, the highest of a chunk's peaks may be any of its copies: the next are looked at too.
+    """
+    tops = [_peaks(curve) for curve in curves]
+    support: dict[int, float] = {}
+    for i, here in enumerate(tops):
+        there = tops[i + 1] if i + 1 < len(tops) else {}
+        for at, height in here.items():
+            shared = [other for k, other in there.items() if abs(k - at) <= SHARED_FRAMES]
+            if height >= LEAST_Z or (shared and min(height, max(shared)) >= LEAST_SHARED_Z):
+                support[at] = support.get(at, 0.0) + height + max(shared, default=0.0)
+    jumps: list[float] = [0.0]
+    for at in sorted(support, key=lambda at: -sum(support.get(at + by, 0.0) for by in range(-2, 3))):
+        jump = (at - reach) / FRAME_RATE_HZ
+        if all(abs(jump - other) > SAME_OFFSET_S for other in jumps):
+            jumps.append(jump)
+    return jumps[1:]
+
+
+def _peaks(curve: npt.NDArray[np.float32]) -> dict[int, float]:
+    """The highest places of a chunk's curve, apart from each other, with their heights."""
+    rest, found = curve.copy(), {}
+    apart = round(PEAKS_APART_S * FRAME_RATE_HZ)
+    for _ in range(PEAKS_A_CHUNK):
+        at = int(np.argmax(rest))
+        if rest[at] < LEAST_SHARED_Z:
+            break
+        found[at] = float(rest[at])
+        rest[max(0, at - apart) : at + apart + 1] = 0.0
+    return found
+
+
+def _without_price_outside(z: Floats, t_ref: Floats, reference_s: float) -> Floats:
+    """What a straight run puts outside the reference is outside: a jump to where it is found as well earns nothing."""
+    outside = np.clip((CHUNK_S / 2 - np.minimum(t_ref, reference_s - t_ref)) / CHUNK_S, 0.0, 1.0)
+    inside = z[outside == 0.0]
+    typical = np.maximum(z.max(axis=1), float(np.median(inside.max(axis=1))) if inside.size else 0.0)
+    straight = np.maximum(z[:, 0], outside * typical)
+    return np.column_stack([straight, z[:, 1:]])
 
 
 def _cheapest_path(z: Floats, price: float) -> npt.NDArray[np.intp]:

@@ -14,6 +14,7 @@ from gullywind.core.features.extract import Heard
 from gullywind.core.notes import break_notes, drift_notes, part_notes, placed_notes
 from gullywind.core.stray_windows import may_be_broken
 from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.units import Floats
 from gullywind.core.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
 from gullywind.core.windows import Line, MapAll
 
@@ -48,7 +49,7 @@ def judge(
     support = replace(
         refined.support,
         chance_nats=max(refined.support.chance_nats, best.support.chance_nats),
-        lead=min((_lead(refined, other) for other in refined_all[1:]), default=NO_RIVAL),
+        lead=min((_lead(_agreements(refined), other) for other in refined_all[1:]), default=NO_RIVAL),
     )
     confidence = confidence_of(support)
     status = status_of(confidence, support, rival)
@@ -130,14 +131,15 @@ def judge_pieces(
     own_s = [broken.line.offset_s + one.jump_s for one in broken.stretches]
     rivals = [one for one in _rivals(refined_all, verified) if min(abs(one.line.offset_s - s) for s in own_s) > 0.1]
     rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
-    leads = [_lead(refined, one) for one in rivals if isinstance(one, Refined)]
+    agreement = np.array([max(lag.agreement, 0.0) for lag in broken.lags])
+    leads = [_lead((broken.t_rec, agreement), one, outside=0.0) for one in rivals if isinstance(one, Refined)]
     chance = chance_nats(broken.windows, len(broken.lags), chosen=len(broken.stretches) + 1)
     support = replace(
         support,
         windows=broken.windows,
         agreeing=len(broken.lags),
         chance_nats=max(chance, support.chance_nats),
-        score=float(np.mean([max(lag.agreement, 0.0) for lag in broken.lags])),
+        score=float(agreement.mean()),
         explained=explained_share(broken.lags),
         lead=min(leads, default=NO_RIVAL),
     )
@@ -177,16 +179,21 @@ def _candidates(best: Line, score: float, rivals: Sequence[Refined | Verified], 
     return tuple(Candidate(line.offset_s, line.rate * speed, round(height, 4)) for line, height in chosen)
 
 
-def _lead(best: Refined, rival: Refined) -> float:
-    """How surely the best place's windows agree better than a rival's, in standard errors of the paired differences."""
-    ours, theirs = (
-        (
-            one.line.to_recording(np.array([lag.t_ref for lag in one.lags])),
-            np.array([lag.agreement for lag in one.lags]),
-        )
-        for one in (best, rival)
-    )
-    ahead = ours[1] - np.interp(ours[0], *theirs)
+def _agreements(refined: Refined) -> tuple[Floats, Floats]:
+    """Recording times and agreements of a place's windows, each shape (windows,)."""
+    t_rec = refined.line.to_recording(np.array([lag.t_ref for lag in refined.lags]))
+    return t_rec, np.array([lag.agreement for lag in refined.lags])
+
+
+def _lead(ours: tuple[Floats, Floats], rival: Refined, *, outside: float | None = None) -> float:
+    """How surely windows agree better than a rival's, in standard errors of the paired differences.
+
+    Parameters
+    ----------
+    ours : recording times and agreements, each shape (windows,).
+    outside : what a rival is given where it has no windows; None: what it has nearest to there.
+    """
+    ahead = ours[1] - np.interp(ours[0], *_agreements(rival), left=outside, right=outside)
     error = float(ahead.std()) / np.sqrt(ahead.size) + LEAST_AGREEMENT_ERROR
     return float(np.clip(ahead.mean() / error, 0.0, NO_RIVAL))
 

@@ -37,6 +37,13 @@ WITH_COPIES, WITHOUT_COPIES, TOO_CLEAR_QUALITY = 0.9, 0.7, 40.0
 FIRST_PLACES, MOST_PLACES = 12, 64
 
 
+#: A place that agrees only in part may be the right one where it holds the first of these times as much of the
+#: recording as a sure one, or the second as one that is not sure; so many such are looked into.
+MUCH_LONGER, ABOUT_AS_LONG, MOST_BROKEN = 2.0, 0.5, 2
+#: A place that agrees with itself this well is worth the look: its pieces must then prove themselves.
+BROKEN_NATS = 2.0
+
+
 @dataclass(frozen=True, eq=False)
 class Searched:
     """A search's result with the reference's index and the two views it was made of."""
@@ -157,6 +164,24 @@ def _strength(one: Verified | Refined) -> float:
 
 def _is_strong(verified: Verified) -> bool:
     return verified.support.chance_nats >= STRONG_NATS and verified.support.quality >= STRONG_QUALITY
+
+
+def broken_instead(refined: Sequence[Refined], *, times: float) -> list[Refined]:
+    """Places that hold so many `times` as much of the recording as the best one, if only in part.
+
+    It may be broken there: in music that repeats, a short overlap that agrees throughout is found beside a long one
+    that agrees up to a break.
+    """
+    best = refined[0].support
+    agreed_s = best.overlap_s * best.agreeing / max(best.windows, 1)
+    longer = [
+        one
+        for one in refined[1:]
+        if one.support.chance_nats >= BROKEN_NATS
+        and one.support.agreeing < one.support.windows
+        and one.support.overlap_s * one.support.agreeing / one.support.windows >= times * agreed_s
+    ]
+    return sorted(longer, key=lambda one: -one.support.agreeing * one.support.overlap_s)[:MOST_BROKEN]
 
 
 def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
