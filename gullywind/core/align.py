@@ -24,6 +24,9 @@ from gullywind.core.units import Checkpoint, no_checkpoint
 from gullywind.core.verify import LOOKS, Look, Refined
 from gullywind.core.windows import MapAll
 
+#: Places that the search gives to be weighed; the right one is nearly always among so many.
+PLACES = 24
+
 
 @dataclass(frozen=True, eq=False)
 class PreparedReference:
@@ -71,7 +74,7 @@ def align_recording(
         whose = "The recording" if all(one.silent for one in recording) else "The reference"
         return unplaced((*notes, Note("silent", f"{whose} is silent: there is nothing to line up by.")))
     searched = [
-        Searched(search_offsets(index, one.features), index, ref, one)
+        Searched(search_offsets(index, one.features, most_places=PLACES), index, ref, one)
         for ref, index in zip(reference.heard, reference.indices, strict=True)
         for one in recording
         if not one.silent and not ref.silent
@@ -155,12 +158,14 @@ def _at_other_speeds(
     checkpoint: Checkpoint,
 ) -> Alignment | None:
     """The placement at a known other speed, None where none is sure."""
-    ref, index = reference.heard[0], reference.indices[0]
-    for one in recording:
-        for speed, heard, curve in best_speeds(index, one, one.view.source.sample_rate_hz):
-            checkpoint(0.9)
-            # At the right speed a short look is enough; strangers must not be looked at for long at every speed.
-            found = _place([Searched(curve, index, ref, heard)], notes, map_all, no_checkpoint, LOOKS[:2])
-            if found.status is Status.PLACED:
-                return replace(found, notes=(speed_note(speed), *found.notes))
+    for ref, index in zip(reference.heard, reference.indices, strict=True):
+        for one in recording:
+            if one.silent or ref.silent:
+                continue
+            for speed, heard, curve in best_speeds(index, one, one.view.source.sample_rate_hz):
+                checkpoint(0.9)
+                # At the right speed a short look is enough; strangers must not be looked at for long at every speed.
+                found = _place([Searched(curve, index, ref, heard)], notes, map_all, no_checkpoint, LOOKS[:2])
+                if found.status is Status.PLACED:
+                    return replace(found, notes=(speed_note(speed), *found.notes))
     return None

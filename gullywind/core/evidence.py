@@ -11,6 +11,8 @@ from gullywind.core.time_map import TimeMap
 
 #: A lead beyond all doubt.
 NO_RIVAL = 9.0
+#: Of two places that agree alike, one that holds so many times as much of the recording is no equal.
+FAR_MORE = 2.5
 
 
 class Status(StrEnum):
@@ -55,6 +57,7 @@ class Support:
     Attributes
     ----------
     envelope_z : height of the coarse match.
+    height : standard deviations by which the sum of all windows' correlations along the line stands above chance.
     windows, agreeing : how many windows were measured, how many lie on one line.
     chance_nats : natural logarithm of how improbable that agreement is by chance; larger is better.
     quality : median quality of the agreeing windows.
@@ -76,6 +79,19 @@ class Support:
     overlap_s: float
     coverage: float
     lead: float = NO_RIVAL
+    height: float = 0.0
+
+    @property
+    def agreed_s(self) -> float:
+        """About how much of the recording agrees at the place, s."""
+        return self.overlap_s * self.agreeing / max(self.windows, 1)
+
+    def is_outweighed_by(self, other: "Support") -> bool:
+        """Whether another place holds so much more of the recording that this one is its copy, not its equal.
+
+        A refrain comes again more easily than a whole song.
+        """
+        return other.agreed_s >= FAR_MORE * self.agreed_s
 
 
 @dataclass(frozen=True, eq=False)

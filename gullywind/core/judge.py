@@ -45,11 +45,12 @@ def judge(
     """
     refined, best = refined_all[0], refined_all[0].verified
     rivals = _rivals(refined_all, verified)
-    rival = max((one.support for one in rivals), key=lambda s: s.score, default=None)
+    equals = [one for one in rivals if not one.support.is_outweighed_by(refined.support)]
+    rival = max((one.support for one in equals), key=lambda s: s.score, default=None)
     support = replace(
         refined.support,
         chance_nats=max(refined.support.chance_nats, best.support.chance_nats),
-        lead=min((_lead(_agreements(refined), other) for other in refined_all[1:]), default=NO_RIVAL),
+        lead=min((_lead(_agreements(refined), one) for one in equals if isinstance(one, Refined)), default=NO_RIVAL),
     )
     confidence = confidence_of(support)
     status = status_of(confidence, support, rival)

@@ -3,21 +3,41 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from gullywind.core.accumulate import GridSpectra, accumulate, recording_grid, reference_grid
 from gullywind.core.features.extract import Heard
-from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
+from gullywind.core.search import CoarsePlace, MatchCurve, ReferenceIndex, search_offsets
+from gullywind.core.sound import Listening
 from gullywind.core.units import Checkpoint
-from gullywind.core.verify import LONGEST, LOOKS, Look, Refined, Verified, fine_window_s, refine_line, verify_place
-from gullywind.core.windows import MapAll, lay_common_windows, lay_windows
+from gullywind.core.verify import (
+    LONGEST,
+    LOOKS,
+    Look,
+    Refined,
+    Verified,
+    Weighed,
+    fine_window_s,
+    refine_line,
+    starting_line,
+    verify_place,
+)
+from gullywind.core.windows import Line, MapAll, lay_common_windows, lay_windows
 
 #: A place this well supported needs no second, longer look.
 STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
 #: Agreement counts as this much at least; and in windows of several times this quality as so many nats.
 LEAST_NATS, CLEARLY_QUALITY, CLEARLY_NATS = 0.02, 20.0, 3.0
-#: Coarse rivals below this share of the best are not checked once the best has proved strong.
-RIVAL_SHARE = 0.6
+#: Of strangers the best of all places reaches 6 to 9.4 in the sum over the whole overlap, of generated matches the
+#: right one 11 and more: below the first of these nothing is looked at, below the second only so few places. A sum of
+#: so few windows must stand higher.
+LEAST_HEIGHT, SURE_HEIGHT, FEW_PLACES = 8.2, 9.5, 2
+LEAST_WINDOWS, SPARSE_HEIGHT = 3, 10.5
+#: Rivals below this share of the best are not looked at; nor, among copies, those below the other.
+RIVAL_SHARE, COPY_SHARE = 0.45, 0.35
+#: Windows of a recording that are added up: for all places, and for so many of the best.
+FEW_WINDOWS, MOST_WINDOWS, MOST_WHOLE = 10, 64, 6
+#: Of so many, where a few windows already say more than those of strangers do.
+HOPEFUL_HEIGHT, MOST_HOPEFUL = 7.5, 32
 MOST_LONG_LOOKS = 5
-#: Leading places up to this many are looked at twice before all others.
-FEW_LEADING = 2
 #: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
 #: So are those that the search found nearly as good: in noise the first check may have missed them.
@@ -40,6 +60,8 @@ FIRST_PLACES, MOST_PLACES = 12, 64
 #: A place that agrees only in part may be the right one where it holds the first of these times as much of the
 #: recording as a sure one, or the second as one that is not sure; so many such are looked into.
 MUCH_LONGER, ABOUT_AS_LONG, MOST_BROKEN = 2.0, 0.5, 2
+#: Copies of one sound differ by no more than this in strength.
+AS_STRONG = 0.97
 #: A place that agrees with itself this well is worth the look: its pieces must then prove themselves.
 BROKEN_NATS = 2.0
 
@@ -57,7 +79,7 @@ class Searched:
 def find_places(
     searched: Sequence[Searched], *, looks: Sequence[Look], map_all: MapAll, checkpoint: Checkpoint
 ) -> tuple[list[Refined], list[Verified]]:
-    """Look at full rate at the places that the searches gave.
+    """Look at full rate at the places that the searches gave, as far as the whole overlap speaks for them.
 
     Parameters
     ----------
@@ -67,67 +89,122 @@ def find_places(
     Returns
     -------
     refined, verified : best first; those that were measured along the whole overlap, and all that were looked at. Both
-        empty where the two hardly overlap anywhere.
+        empty where the two hardly overlap anywhere, or nothing stands above chance.
     """
-    verified = _verify(searched, map_all, checkpoint, looks)
+    weighed = _weigh(searched, [one.curve.places for one in searched], checkpoint)
+    weighed = [one for one in weighed if one.place.height >= least_height(one.place.windows)]
+    if not weighed:
+        return [], []
+    verified = _verify(weighed, map_all, checkpoint, looks)
     if not verified:
         return [], []
     refined = _refine(verified, map_all)
     if looks is LOOKS and _is_doubtful(refined, verified):
-        verified = _verify_all(searched, verified, map_all, checkpoint)
+        more = [search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places for one in searched]
+        verified = _verify_more(_weigh(searched, more, checkpoint), verified, map_all, checkpoint)
         refined = _refine(verified, map_all)
     return refined, verified
 
 
+def least_height(windows: int) -> float:
+    """How far the sum of so many windows must stand above chance to be looked at."""
+    return LEAST_HEIGHT if windows >= LEAST_WINDOWS else SPARSE_HEIGHT
+
+
+@dataclass(frozen=True, eq=False)
+class _Hopeful:
+    """A weighed place, and of which pair of views."""
+
+    place: Weighed
+    reference: Listening
+    recording: Listening
+
+
+def _weigh(
+    searched: Sequence[Searched], places: Sequence[Sequence[CoarsePlace]], checkpoint: Checkpoint
+) -> list[_Hopeful]:
+    """Places with what the whole overlap says of each, best first: few windows of all, then all windows of the best."""
+    found: list[_Hopeful] = []
+    for one, some in zip(searched, places, strict=True):
+        reference, view = reference_grid(one.reference.view), one.recording.view
+        recording = recording_grid(view, most_windows=MOST_WINDOWS)
+        lines = [(place, starting_line(place)) for place in some]
+        first = _accumulated(reference, recording, lines, FEW_WINDOWS, checkpoint)
+        if recording.count > FEW_WINDOWS and first:
+            # Sums of few and of many windows do not compare: who is not looked at again is out.
+            hopeful = first[0].height >= HOPEFUL_HEIGHT
+            least = COPY_SHARE * first[0].height if hopeful else 0.0
+            best = [one for one in first if one.height >= least][: MOST_HOPEFUL if hopeful else MOST_WHOLE]
+            lines = [(one.coarse, one.line) for one in best]
+            first = _accumulated(reference, recording, lines, MOST_WINDOWS, checkpoint)
+        found += [_Hopeful(place, one.reference.view, view) for place in first]
+    return sorted(found, key=lambda one: -one.place.height)
+
+
+def _accumulated(
+    reference: GridSpectra,
+    recording: GridSpectra,
+    places: Sequence[tuple[CoarsePlace, Line]],
+    most_windows: int,
+    checkpoint: Checkpoint,
+) -> list[Weighed]:
+    weighed = []
+    for coarse, line in places:
+        checkpoint(0.4)
+        found = accumulate(reference, recording, line, most_windows=most_windows)
+        if found is not None:
+            weighed.append(Weighed(coarse, found.line, found.height, found.windows))
+    return sorted(weighed, key=lambda one: -one.height)
+
+
 def _verify(
-    searched: Sequence[Searched], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
+    weighed: Sequence[_Hopeful], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
 ) -> list[Verified]:
-    """Places after the full-rate check, best first; several views' places are pooled."""
-    places = sorted(
-        ((place, one.reference, one.recording) for one in searched for place in one.curve.places),
-        key=lambda p: -p[0].z,
-    )
-    places = places[:FIRST_PLACES]
-    # Mostly one place stands far above all others: it is looked at twice before a rival is looked at once.
-    leading = [one for one in places if one[0].z >= RIVAL_SHARE * places[0][0].z]
-    first = [(look, leading) for look in looks[:2]] if len(leading) <= FEW_LEADING else []
-    lay = lay_common_windows if len(leading) == 1 else lay_windows
+    """Places after the full-rate check, best first."""
+    least = max(LEAST_HEIGHT, RIVAL_SHARE * weighed[0].place.height)
+    most = FIRST_PLACES if weighed[0].place.height >= SURE_HEIGHT else FEW_PLACES
+    places = _apart([one for one in weighed if one.place.height >= least])[:most]
+    # Mostly one place stands far above all others: then its windows lie at moments that other layouts share.
+    lay = lay_common_windows if len(places) == 1 else lay_windows
     verified: list[Verified] = []
-    for round_, (look, chosen) in enumerate([*first, *((look, places) for look in looks)]):
+    for round_, look in enumerate(looks):
+        chosen = places
         if look is LONGEST:
-            # Longer looks are dear: only where the short ones or the envelope gave most hope.
+            # Longer looks are dear: only where the short ones or the whole overlap gave most hope.
             hope = {id(one.place): _strength(one) for one in verified}
-            chosen = sorted(chosen, key=lambda p: -hope.get(id(p[0]), 0.0))[:MOST_LONG_LOOKS]
-        done = {(id(one.place), one.look) for one in verified}
-        for i, (place, ref, rec) in enumerate(chosen):
-            strongest = max(verified, key=_strength, default=None)
-            if strongest and _is_strong(strongest) and place.z < RIVAL_SHARE * strongest.place.z:
-                continue
-            if (id(place), look) in done:
-                continue
-            one = verify_place(ref.view, rec.view, place, look=look, lay=lay, map_all=map_all)
-            if one:
-                verified.append(one)
-            checkpoint(0.4 + 0.5 * (round_ + i / len(chosen)) / (len(first) + len(looks)))
+            chosen = sorted(places, key=lambda one: -hope.get(id(one.place), 0.0))[:MOST_LONG_LOOKS]
+        for i, one in enumerate(chosen):
+            found = verify_place(one.reference, one.recording, one.place, look=look, lay=lay, map_all=map_all)
+            if found:
+                verified.append(found)
+            checkpoint(0.4 + 0.5 * (round_ + i / len(chosen)) / len(looks))
         if verified and _is_strong(max(verified, key=_strength)):
             break
     return _distinct(verified)
 
 
-def _verify_all(
-    searched: Sequence[Searched], verified: Sequence[Verified], map_all: MapAll, checkpoint: Checkpoint
+def _apart(hopeful: Sequence[_Hopeful]) -> list[_Hopeful]:
+    """Those that lie at a place of their own, best first."""
+    kept: list[_Hopeful] = []
+    for one in hopeful:
+        if all(abs(one.place.line.offset_s - other.place.line.offset_s) > SAME_PLACE_S for other in kept):
+            kept.append(one)
+    return kept
+
+
+def _verify_more(
+    weighed: Sequence[_Hopeful], verified: Sequence[Verified], map_all: MapAll, checkpoint: Checkpoint
 ) -> list[Verified]:
-    """All places that the search gives, not only the highest, after a short look; best first."""
+    """What was looked at, and all other places that stand above chance, after a short look; best first."""
     more = list(verified)
-    for one in searched:
-        places = search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places
-        views = one.reference.view, one.recording.view
+    for one in _apart(weighed):
+        checkpoint(0.9)
+        views = one.reference, one.recording
         known = [other.line.offset_s for other in verified if (other.reference, other.recording) == views]
-        for place in places:
-            checkpoint(0.9)
-            if all(abs(place.offset_s - offset_s) > SAME_PLACE_S for offset_s in known):
-                found = verify_place(*views, place, look=LOOKS[0], lay=lay_windows, map_all=map_all)
-                more += [found] if found else []
+        new = all(abs(one.place.line.offset_s - offset_s) > SAME_PLACE_S for offset_s in known)
+        if new and one.place.height >= max(LEAST_HEIGHT, COPY_SHARE * weighed[0].place.height):
+            found = verify_place(*views, one.place, look=LOOKS[0], lay=lay_windows, map_all=map_all)
+            more += [found] if found else []
     return _distinct(more)
 
 
@@ -159,7 +236,7 @@ def _strength(one: Verified | Refined) -> float:
     support = one.support
     clear = min(max(support.quality / CLEARLY_QUALITY - 1.0, 0.0), CLEARLY_NATS)
     beyond_chance = max(min(support.chance_nats, STRONG_NATS), clear, LEAST_NATS)
-    return (support.score + support.explained) * beyond_chance + 1e-3 * support.envelope_z
+    return (support.score + support.explained) * beyond_chance + 1e-3 * support.height
 
 
 def _is_strong(verified: Verified) -> bool:
@@ -172,16 +249,14 @@ def broken_instead(refined: Sequence[Refined], *, times: float) -> list[Refined]
     It may be broken there: in music that repeats, a short overlap that agrees throughout is found beside a long one
     that agrees up to a break.
     """
-    best = refined[0].support
-    agreed_s = best.overlap_s * best.agreeing / max(best.windows, 1)
     longer = [
         one
         for one in refined[1:]
         if one.support.chance_nats >= BROKEN_NATS
         and one.support.agreeing < one.support.windows
-        and one.support.overlap_s * one.support.agreeing / one.support.windows >= times * agreed_s
+        and one.support.agreed_s >= times * refined[0].support.agreed_s
     ]
-    return sorted(longer, key=lambda one: -one.support.agreeing * one.support.overlap_s)[:MOST_BROKEN]
+    return sorted(longer, key=lambda one: -one.support.agreed_s)[:MOST_BROKEN]
 
 
 def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
@@ -195,7 +270,7 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
         one
         for one in verified[1:]
         if (one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score)
-        or one.place.z >= EQUAL_PLACE * best.place.z
+        or one.place.height >= EQUAL_PLACE * best.place.height
     ]
     window_s = fine_window_s(best.support.quality)
     if not near:
@@ -204,4 +279,13 @@ def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
     window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
     chosen = [best, *near[: MOST_REFINED - 1]]
     refined = [refine_line(one, window_s=window_s, lay=lay_windows, map_all=map_all) for one in chosen]
-    return sorted(refined, key=_strength, reverse=True)
+    return _fuller_first(sorted(refined, key=_strength, reverse=True))
+
+
+def _fuller_first(refined: list[Refined]) -> list[Refined]:
+    """The best, unless one that agrees as well holds far more of the recording."""
+    best = refined[0]
+    for one in refined[1:]:
+        if _strength(one) >= AS_STRONG * _strength(best) and best.support.is_outweighed_by(one.support):
+            best = one
+    return [best, *(one for one in refined if one is not best)]

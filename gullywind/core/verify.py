@@ -45,11 +45,23 @@ CLEAR_QUALITY = 5.5
 LEAST_OVERLAP_S = 0.4
 
 
+@dataclass(frozen=True, slots=True)
+class Weighed:
+    """A coarse place with the line near it that the whole overlap speaks for most, and how far the sum of its windows
+    stands above chance, in standard deviations.
+    """
+
+    coarse: CoarsePlace
+    line: Line
+    height: float
+    windows: int
+
+
 @dataclass(frozen=True, eq=False)
 class Verified:
     """A place after the full-rate check."""
 
-    place: CoarsePlace
+    place: Weighed
     look: Look
     reference: Listening
     recording: Listening
@@ -61,7 +73,7 @@ class Verified:
 def verify_place(
     reference: Listening,
     recording: Listening,
-    place: CoarsePlace,
+    place: Weighed,
     *,
     look: Look,
     lay: Lay = lay_common_windows,
@@ -78,7 +90,7 @@ def verify_place(
     -------
     Verified, or None where the two hardly overlap there.
     """
-    line = starting_line(place)
+    line = place.line
     start_s, end_s = overlap_s(line, reference, recording)
     if end_s - start_s < LEAST_OVERLAP_S:
         return None
@@ -183,14 +195,15 @@ def window_agrees(lag: WindowLag) -> bool:
 
 
 def _support(
-    place: CoarsePlace, lags: tuple[WindowLag, ...], agreeing: np.ndarray, overlap: float, coverage: float
+    place: Weighed, lags: tuple[WindowLag, ...], agreeing: np.ndarray, overlap: float, coverage: float
 ) -> Support:
     count, m = len(lags), int(np.count_nonzero(agreeing))
     quality = np.array([lag.quality for lag in lags])
     agreement = np.array([max(lag.agreement, 0.0) for lag in lags])
     nats = chance_nats(count, m, chosen=2 if overlap * MOST_PPM * 1e-6 > ROUGH_TOLERANCE_S else 1)
     return Support(
-        envelope_z=place.z,
+        envelope_z=place.coarse.z,
+        height=place.height,
         windows=count,
         agreeing=m,
         chance_nats=float(nats),

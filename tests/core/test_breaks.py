@@ -79,3 +79,39 @@ class BreaksTest(unittest.TestCase):
         before, after = result.time_map.pieces
         self.assertAlmostEqual(after.start[1] - before.end_exclusive[1], 1.2, delta=1e-3)
         self.assertAlmostEqual(after.start[0], before.end_exclusive[0], delta=1e-3)
+
+
+class RepeatingTest(unittest.TestCase):
+    """Sections that come again to the sample, recorded from before the reference began or until after it ended."""
+
+    @classmethod
+    def setUpClass(cls):
+        verse, refrain, bridge, end = (
+            busy(length_s, seed) for length_s, seed in ((19, 81), (16, 82), (23, 83), (14, 84))
+        )
+        cls.event = np.concatenate([refrain, verse, refrain, bridge, verse, refrain, refrain, end, verse])
+
+    def placed(self, reference: np.ndarray, recording: np.ndarray):
+        return align_recording(prepare_reference(source(reference)), hear(source(recording)))
+
+    def part(self, start_s: float, end_s: float) -> np.ndarray:
+        return self.event[int(start_s * RATE_HZ) : int(end_s * RATE_HZ)]
+
+    def test_a_head_outside_the_reference_is_outside(self):
+        found = self.placed(self.part(16, 140), self.part(0, 120))
+        self.assertEqual(found.status, Status.PLACED)
+        self.assertEqual([len(found.time_map.pieces), found.time_map.offset_s], [1, -16.0])
+
+    def test_a_tail_outside_the_reference_is_outside(self):
+        found = self.placed(self.part(0, 108), self.part(20, 150))
+        self.assertEqual(found.status, Status.PLACED)
+        self.assertEqual([len(found.time_map.pieces), found.time_map.offset_s], [1, 20.0])
+
+    def test_a_true_pause_is_found_beside_a_head_outside(self):
+        paused = np.concatenate([self.part(0, 70.0), self.part(70.75, 130)])
+        found = self.placed(self.part(16, 150), paused)
+        self.assertEqual(found.status, Status.PLACED)
+        first, second = found.time_map.pieces
+        self.assertAlmostEqual(first.start[0], -16.0, delta=1e-4)
+        self.assertAlmostEqual(second.start[0] - first.end_exclusive[0], 0.75, delta=1e-4)
+        self.assertAlmostEqual(first.end_exclusive[1], 70.0, delta=0.3)

@@ -5,7 +5,7 @@ Method: power spectra of short Hann windows, summed into bands, taken as logarit
 """
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -62,6 +62,14 @@ def at_speed(features: BandFeatures, speed: float) -> BandFeatures:
     for band, row in zip(features.values, values, strict=True):
         row[:] = np.interp(positions, np.arange(features.frames), band)
     return BandFeatures(values, features.valid, features.origin_s / speed)
+
+
+def middle_of(features: BandFeatures, frames: int) -> BandFeatures:
+    """The middle of some features, at most so many frames, in every other band, as if it were all there is."""
+    first = max(0, (features.frames - frames) // 2)
+    valid = features.valid.copy()
+    valid[1::2] = False
+    return replace(features, values=features.values[:, first : first + frames], valid=valid)
 
 
 class BandExtractor:
