@@ -34,9 +34,13 @@ def chromium() -> Iterator[Browser]:
             browser.close()
 
 
-def new_page(browser: Browser) -> Page:
-    """A page of the size that the interface must work at; animations off."""
-    context = browser.new_context(viewport={"width": WIDTH, "height": HEIGHT}, reduced_motion="reduce")
+def new_page(browser: Browser, *, bypass_csp: bool = False) -> Page:
+    """A page of the size that the interface must work at; animations off.
+
+    `bypass_csp`: scripts of the test's own may run inside the page, which the program's policy refuses.
+    """
+    size = {"width": WIDTH, "height": HEIGHT}
+    context = browser.new_context(viewport=size, reduced_motion="reduce", bypass_csp=bypass_csp)
     page = context.new_page()
     page.set_default_timeout(20_000)
     return page

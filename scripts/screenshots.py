@@ -22,7 +22,7 @@ def main() -> int:
         page.get_by_test_id("summary").wait_for()
         if find.count():
             find.click()
-        expect(page.get_by_role("button", name="All looked for")).to_be_visible(timeout=120_000)
+        expect(page.get_by_text("all looked for")).to_be_visible(timeout=120_000)
         settle(page)
         page.screenshot(path=FOLDER / "overview.png")
         page.get_by_role("button", name="Dark").click()
@@ -54,9 +54,9 @@ def main() -> int:
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Deliver").click()
         page.get_by_text("Files that drop in at zero.").wait_for()
-        if not page.get_by_role("link", name="Take home").count():
+        if not page.get_by_role("link", name="Download").count():
             page.get_by_role("button", name="as a ZIP, with the report").click()
-            page.get_by_role("link", name="Take home").first.wait_for(timeout=120_000)
+            page.get_by_role("link", name="Download").first.wait_for(timeout=120_000)
         page.screenshot(path=FOLDER / "deliver.png")
         page.get_by_role("link", name="Projects").click()
         page.get_by_text(NAME).wait_for()

@@ -13,6 +13,7 @@ from gullywind.actions.listen_to_media import open_stored
 from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
+from gullywind.actions.status import status_of_recording
 from gullywind.core.errors import InputError, NotFoundError, StorageError
 from gullywind.core.facts import MediaFacts
 from gullywind.core.file_notes import clipped_notes
@@ -196,16 +197,6 @@ def report_csv(rows: list[dict[str, Any]]) -> str:
 def _as_text(value: Any) -> Any:
     """A name that begins like a formula is no formula to whoever opens the table (OWASP, CSV injection)."""
     return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
-
-
-def status_of_recording(row: RecordingRow) -> str:
-    """`placed`, `unsure`, `unplaced`, `failed` or `waiting`; a map that a person changed counts as placed."""
-    if row.media.state == "failed":
-        return "failed"
-    if row.map_number:
-        judged = row.alignment
-        return "unsure" if judged and judged.status == "unsure" and row.is_untouched else "placed"
-    return "unplaced" if row.alignment and row.alignment.status == "unplaced" else "waiting"
 
 
 def _placed(session: Session, project_id: UUID) -> list[RecordingRow]:

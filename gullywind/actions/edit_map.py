@@ -1,5 +1,6 @@
 """Edit a recording's time map by hand, with undo and redo over its versions."""
 
+from dataclasses import replace
 from uuid import UUID
 
 from gullywind.actions.context import Context
@@ -80,7 +81,10 @@ def take_candidate(context: Context, session: Session, recording_id: UUID, versi
     time_map = (
         judged.to_core()
         if index == 0 and judged is not None
-        else TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s)
+        else replace(
+            TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s),
+            polarity=row.alignment.polarity if row.alignment else 1,
+        )
     )
     return _apply(context, session, row, Edited(time_map, f"place {index + 1} taken: {chosen['offset_s']:.3f} s"))
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import drawing_mix, open_stored
+from gullywind.actions.status import status_of_recording
 from gullywind.core.errors import InputError, NotFoundError
 from gullywind.core.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
 from gullywind.core.time_map import TimeMap
@@ -19,7 +20,7 @@ from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording, reference_of
+from gullywind.store.recordings import get_recording, list_recordings, reference_of
 from gullywind.store.tables import MediaState
 
 #: Open files are kept: opening costs more than reading a chunk.
@@ -80,6 +81,39 @@ def fetch_sound(context: Context, recording_id: UUID, map_id: UUID | None, first
     # Two halves on two cores: a person waits for this.
     halves = [(first, half), (first + half, samples - half)] if half else [(first, samples)]
     return np.concatenate(list(_RENDERERS.map(part, halves)), axis=1)[:MOST_PLAYED]
+
+
+def fetch_mix(context: Context, project_id: UUID, first: int, samples: int) -> Samples:
+    """All placed recordings together, without the reference, shape (2, samples), at the reference's rate.
+
+    Each counts as much as any other; together they are about as loud as one, however many sound.
+    """
+    with context.database.session() as session:
+        reference = reference_of(session, get_project(session, project_id))
+        rate_hz = reference.media.sample_rate_hz if reference else None
+        if reference is None or rate_hz is None:
+            raise InputError("The reference has not been chosen, or not been listened to yet.")
+        placed = [
+            (one.content_hash, one.current.to_core())
+            for one in list_recordings(session, project_id)
+            if one.id != reference.id and one.current and status_of_recording(one) == "placed"
+        ]
+    start_s, end_s = first / rate_hz, (first + samples) / rate_hz
+    sounding = [
+        (content_hash, time_map)
+        for content_hash, time_map in placed
+        if time_map.start_ref_s < end_s and time_map.end_ref_s_exclusive > start_s
+    ]
+
+    def voice(one: tuple[str, TimeMap]) -> Samples:
+        sound = open_sound(context, one[0])
+        return render(sound, one[1], sample_rate_hz=rate_hz, samples=samples, first=first)[:MOST_PLAYED]
+
+    mix = np.zeros((MOST_PLAYED, samples), np.float32)
+    for part in _RENDERERS.map(voice, sounding):
+        # A mono recording sounds from both sides.
+        mix += part
+    return mix * np.float32(1 / np.sqrt(max(1, len(placed))))
 
 
 def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[str, int, TimeMap | None]:

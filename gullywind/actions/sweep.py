@@ -22,14 +22,16 @@ BUDGET_BYTES, BUDGET_SHARE = 40 << 30, 0.5
 
 @dataclass(frozen=True, slots=True)
 class Room:
-    """Bytes on disk: what was brought in, what is derived from it and can be made again, what was written to be taken
-    away, and what is free.
+    """Bytes on disk: what was brought in, what is derived from it, what was delivered, and what is free.
+
+    `spools`: what of the derived files is decoded sound, which is made again when it is needed.
     """
 
     originals: int
     derived: int
     deliveries: int
     free: int
+    spools: int
 
 
 def room(context: Context) -> Room:
@@ -40,6 +42,7 @@ def room(context: Context) -> Room:
         derived=_bytes_of(media, "derived"),
         deliveries=_bytes_of(media, "deliveries"),
         free=_free(media.root),
+        spools=sum(size_of(spool) for spool in _spools(media)),
     )
 
 
@@ -74,19 +77,18 @@ def sweep(context: Context, *, budget_bytes: int | None = None) -> None:
 
 
 def free_derived(context: Context) -> int:
-    """Delete all derived files that can be made again without being missed at once; how many bytes came free."""
+    """Delete all decoded sound; it is made again when it is needed. How many bytes came free."""
     before = _bytes_of(context.media, "derived")
-    _keep_within(context, 0)
+    _keep_within(context, 0, young_s=0.0)
     return before - _bytes_of(context.media, "derived")
 
 
-def _keep_within(context: Context, budget_bytes: int) -> None:
+def _keep_within(context: Context, budget_bytes: int, *, young_s: float = YOUNG_S) -> None:
     """Decoded sound goes first where it was not used for longest; features and peaks are small, and stay."""
-    spools = [spool for path in context.media.kept("derived") if path.is_dir() for spool in path.glob("*.raw")]
-    used = [(_idle_s(spool.parent), size_of(spool), spool) for spool in spools]
+    used = [(_idle_s(spool.parent), size_of(spool), spool) for spool in _spools(context.media)]
     total = sum(size for _, size, _ in used)
     for idle_s, size, spool in sorted(used, reverse=True):
-        if total <= budget_bytes or idle_s < YOUNG_S:
+        if total <= budget_bytes or idle_s < young_s:
             return
         # Whoever has it open reads on; whoever opens it next decodes anew.
         spool.unlink(missing_ok=True)
@@ -99,6 +101,10 @@ def _delete_unknown(context: Context, content_hash: str) -> None:
         lock_media(session, content_hash)
         if not media_in_use(session, content_hash):
             context.media.delete(content_hash)
+
+
+def _spools(media: MediaFolder) -> list[Path]:
+    return [spool for path in media.kept("derived") if path.is_dir() for spool in path.glob("*.raw")]
 
 
 def _bytes_of(media: MediaFolder, kind: str) -> int:

@@ -23,8 +23,10 @@ def sentence_of(row: RecordingRow) -> str:
     if current is None:
         if judged is None:
             return "Not placed yet."
-        notes = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
-        return notes or "Does not belong here: nothing sounds like it."
+        silent = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
+        if silent or judged.status == "unplaced":
+            return silent or "Does not belong here: nothing sounds like it."
+        return "Has no place now: the one that was found was taken back."
     if judged and judged.status == "unsure" and row.is_untouched:
         # What it may be instead stands among the notes.
         part = [n["message"].split(". ")[0] + "." for n in judged.notes if n["code"] == "part-alike"]
@@ -117,7 +119,7 @@ def facts_line(media: MediaRow) -> str:
     if media.state == MediaState.WAITING or media.duration_s is None:
         return "listening…"
     channels = {1: "mono", 2: "stereo"}.get(media.channels or 0, f"{media.channels} channels")
-    parts = [_length(media.duration_s), f"{(media.sample_rate_hz or 0) / 1000:g} kHz", channels, media.codec or ""]
+    parts = [_length(media.duration_s), f"{(media.sample_rate_hz or 0) / 1000:g} kHz", channels, codec_words(media)]
     if media.silent:
         parts.append("silent")
     elif media.loudness_lufs is not None:
@@ -130,14 +132,53 @@ def facts_line(media: MediaRow) -> str:
         parts.append(f"timecode {media.timecode}")
     elif media.time_reference_samples:
         parts.append(f"time of day {clock_time(media.time_reference_samples / (media.sample_rate_hz or 48000))}")
-    if media.truncated:
-        parts.append("cut off")
+    parts += [words for words, is_so in _file_words(media) if is_so]
     return " · ".join(part for part in parts if part)
+
+
+#: FFmpeg's and libsndfile's names as an editor says them.
+CODEC_NAMES = {
+    "flac": "FLAC",
+    "alac": "ALAC",
+    "aac": "AAC",
+    "aac_latm": "AAC",
+    "mp3": "MP3",
+    "mp3float": "MP3",
+    "mp2": "MP2",
+    "mp2float": "MP2",
+    "opus": "Opus",
+    "libopus": "Opus",
+    "vorbis": "Vorbis",
+    "ac3": "AC-3",
+    "eac3": "E-AC-3",
+    "amrnb": "AMR",
+    "amrwb": "AMR-WB",
+}
+
+
+def codec_words(media: MediaRow) -> str:
+    """How a file keeps its sound, as an editor says it: `24-bit`, `32-bit float`, `FLAC, 24-bit`, `AAC`."""
+    codec = media.codec or ""
+    bits = f"{media.bits}-bit{' float' if media.is_float else ''}" if media.bits else ""
+    if codec.startswith("pcm_"):
+        return bits or "PCM"
+    name = CODEC_NAMES.get(codec, codec)
+    return f"{name}, {bits}" if bits else name
 
 
 def _seconds(value_s: float) -> str:
     minutes, seconds = divmod(value_s, 60)
     return f"{int(minutes)}:{seconds:06.3f}" if minutes else f"{seconds:.3f} s"
+
+
+def _file_words(media: MediaRow) -> list[tuple[str, bool]]:
+    kinds = {gap["kind"] for gap in media.gaps}
+    return [
+        ("cut off", media.truncated),
+        ("damaged in places", "damage" in kinds),
+        ("with holes", "hole" in kinds),
+        ("sound begins late", "late" in kinds),
+    ]
 
 
 def _length(value_s: float) -> str:

@@ -46,5 +46,8 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
+        if all(one["loc"][:1] == ("path",) for one in error.errors()):
+            # An address that names nothing: what is wrong with its form helps nobody.
+            return problem("not-found", "There is no such thing here.")
         parts = [f"{'.'.join(str(p) for p in one['loc'][1:]) or 'body'}: {one['msg']}" for one in error.errors()]
         return problem("bad-input", "; ".join(parts))

@@ -37,6 +37,8 @@ LEAST_WEIGHT = 0.003
 SPEECH_HZ = (150.0, 6000.0)
 #: Peaks this near to the highest belong to it.
 MAIN_LOBE_S = 0.0008
+#: Moments that are compared from one stretch of sound: 30 s at the usual step.
+MOST_MOMENTS = 600
 #: 1e-6 samples are 20 ps; the step after one that short would be shorter still by orders.
 NEWTON_STEPS, LEAST_STEP = 12, 1e-6
 
@@ -158,6 +160,15 @@ def local_agreement(
     `t_ref`, `t_rec` pair the moments, shape (moments,), s, ascending; windows of `window_s` around them are compared
     as they stand, without a search.
     """
+    if t_ref.size > MOST_MOMENTS:
+        # A long stretch is read in parts: three hours at once would take gigabytes.
+        parts = [
+            local_agreement(
+                reference, recording, t_ref[k : k + MOST_MOMENTS], t_rec[k : k + MOST_MOMENTS], window_s=window_s
+            )
+            for k in range(0, t_ref.size, MOST_MOMENTS)
+        ]
+        return np.concatenate([one for one, _ in parts]), np.concatenate([loud for _, loud in parts])
     rate_hz = working_rate_hz(reference, recording)
     size = int(2 ** np.ceil(np.log2(window_s * rate_hz)))
     ref = segment_spectra(reference, t_ref, size, rate_hz)

@@ -148,6 +148,18 @@ class SetPitch:
         return Edited(replace(time_map, pitch=self.pitch), words[self.pitch])
 
 
+@dataclass(frozen=True, slots=True)
+class SetPolarity:
+    """Whether the sound is inverted: 1 as it was recorded, -1 inverted."""
+
+    polarity: int
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """The same pieces."""
+        words = "inverted" if self.polarity < 0 else "polarity as it was recorded"
+        return Edited(replace(time_map, polarity=self.polarity), words)
+
+
 def steady(rate: float) -> Piece:
     """A straight clock."""
     return Piece(((0.0, 0.0), (1 / rate, 1.0)))

@@ -8,6 +8,7 @@ import numpy as np
 from gullywind.core.bend import bent_piece
 from gullywind.core.breaks import find_breaks
 from gullywind.core.confidence import confidence_of, is_repeat, status_of
+from gullywind.core.errors import InputError
 from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Status
 from gullywind.core.explained import explained_share
 from gullywind.core.features.extract import Heard
@@ -80,6 +81,7 @@ def judge(
         if refined.bend
         else TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed)
     )
+    time_map = replace(time_map, polarity=polarity)
     more = placed_notes(time_map, speed, polarity, best, support.overlap_s)
     more += part_notes(status, support)
     if rival and is_repeat(support, rival):
@@ -127,6 +129,8 @@ def judge_pieces(
     for one in broken.stretches:
         offset_s = broken.line.offset_s + one.jump_s
         knots = ((one.start_s / rate + offset_s, one.start_s * speed), (one.end_s / rate + offset_s, one.end_s * speed))
+        if not (knots[1][0] > knots[0][0] and knots[1][1] > knots[0][1]):
+            return judged
         pieces.append(Piece(knots))
     # Where another piece lies is no rival place.
     own_s = [broken.line.offset_s + one.jump_s for one in broken.stretches]
@@ -147,7 +151,11 @@ def judge_pieces(
     confidence = confidence_of(support)
     status = status_of(confidence, support, rival)
     notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats", "part-alike")]
-    time_map = TimeMap(tuple(pieces))
+    try:
+        time_map = TimeMap(tuple(pieces), polarity=judged.polarity)
+    except InputError:
+        # Pieces that do not follow each other are no proof of breaks; the straight line stands.
+        return judged
     notes += drift_notes(time_map, speed) + break_notes(time_map) + part_notes(status, support)
     return replace(
         judged,

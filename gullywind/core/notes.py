@@ -37,7 +37,7 @@ def placed_notes(time_map: TimeMap, speed: float, polarity: int, best: Verified,
     """What a placement tells; `speed`: stated seconds of the recording for each true one."""
     notes = drift_notes(time_map, speed)
     if polarity < 0:
-        notes.append(Note("inverted", "Inverted against the reference."))
+        notes.append(Note("inverted", "Recorded inverted against the reference: put right."))
     used, there = best.recording.channels, best.recording.source.channels
     if there > 1 and len(used) == 1:
         notes.append(Note("one-channel", f"Lined up by channel {used[0] + 1} of {there} alone."))

@@ -133,8 +133,7 @@ def _weigh(
         if recording.count > FEW_WINDOWS and first:
             # Sums of few and of many windows do not compare: who is not looked at again is out.
             hopeful = first[0].height >= HOPEFUL_HEIGHT
-            least = COPY_SHARE * first[0].height if hopeful else 0.0
-            best = [one for one in first if one.height >= least][: MOST_HOPEFUL if hopeful else MOST_WHOLE]
+            best = first[: MOST_HOPEFUL if hopeful else MOST_WHOLE]
             lines = [(one.coarse, one.line) for one in best]
             first = _accumulated(reference, recording, lines, MOST_WINDOWS, checkpoint)
         found += [_Hopeful(place, one.reference.view, view) for place in first]
@@ -161,9 +160,8 @@ def _verify(
     weighed: Sequence[_Hopeful], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
 ) -> list[Verified]:
     """Places after the full-rate check, best first."""
-    least = max(LEAST_HEIGHT, RIVAL_SHARE * weighed[0].place.height)
     most = FIRST_PLACES if weighed[0].place.height >= SURE_HEIGHT else FEW_PLACES
-    places = _apart([one for one in weighed if one.place.height >= least])[:most]
+    places = _apart(_worthy(weighed))[:most]
     # Mostly one place stands far above all others: then its windows lie at moments that other layouts share.
     lay = lay_common_windows if len(places) == 1 else lay_windows
     verified: list[Verified] = []
@@ -181,6 +179,16 @@ def _verify(
         if verified and _is_strong(max(verified, key=_strength)):
             break
     return _distinct(verified)
+
+
+def _worthy(weighed: Sequence[_Hopeful]) -> list[_Hopeful]:
+    """Those that come near the best in the sum, or in what each window says: a short overlap may agree throughout where
+    a long one shares no more than its drums.
+    """
+    height = max(one.place.height for one in weighed)
+    density = max(one.place.density for one in weighed)
+    share = [(max(one.place.height / height, one.place.density / density), one) for one in weighed]
+    return [one for worth, one in sorted(share, key=lambda pair: -pair[0]) if worth >= RIVAL_SHARE]
 
 
 def _apart(hopeful: Sequence[_Hopeful]) -> list[_Hopeful]:

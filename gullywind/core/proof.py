@@ -5,8 +5,9 @@ it would be written to a file, and correlated with the reference at full rate. T
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
+from itertools import pairwise
 
 import numpy as np
 
@@ -165,6 +166,12 @@ def _lay(time_map: TimeMap, reference_s: float, window_s: float) -> list[Layout]
     count = float(np.clip(total / S_PER_WINDOW, *WINDOWS))
     counts = [max(2, round(count * (end - start) / total)) for start, end in spans]
     return [
-        lay_common_windows(start, end, count=number, window_s=window_s)
+        _between(lay_common_windows(start, end, count=number + 1, window_s=window_s))
         for (start, end), number in zip(spans, counts, strict=True)
     ]
+
+
+def _between(layout: Layout) -> Layout:
+    """Halfway between the moments at which the fit was made: what it was fitted on proves nothing."""
+    centres = layout.centres_s
+    return replace(layout, centres_s=tuple((a + b) / 2 for a, b in pairwise(centres)))

@@ -102,17 +102,20 @@ class Piece:
 class TimeMap:
     """All pieces of a recording, ascending in both times; reference time that no piece covers is silence.
 
-    Pieces may overlap in reference time (the join is crossfaded there), never in recording time. `gaps` and `pitch` say
-    how sound is made of it.
+    Pieces may overlap in reference time (the join is crossfaded there), never in recording time. `gaps`, `pitch` and
+    `polarity` (1, or -1 where the sound is inverted) say how sound is made of it.
     """
 
     pieces: tuple[Piece, ...]
     gaps: Gaps = Gaps.SILENT
     pitch: Pitch = Pitch.SENSIBLE
+    polarity: int = 1
 
     def __post_init__(self) -> None:
         if not self.pieces:
             raise InputError("a time map needs at least one piece, got none")
+        if self.polarity not in (1, -1):
+            raise InputError(f"polarity must be 1 or -1, got {self.polarity}")
         for before, after in zip(self.pieces, self.pieces[1:], strict=False):
             if not (after.start[0] > before.start[0] and after.start[1] >= before.end_exclusive[1]):
                 raise InputError(f"pieces must follow each other in both times, got {before.knots} then {after.knots}")

@@ -1,5 +1,6 @@
 """Full-rate check of one possible place: do windows all along the overlap agree on one line? Times in s."""
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -55,6 +56,11 @@ class Weighed:
     line: Line
     height: float
     windows: int
+
+    @property
+    def density(self) -> float:
+        """The mean of its windows, in standard deviations of one."""
+        return self.height / math.sqrt(self.windows)
 
 
 @dataclass(frozen=True, eq=False)

@@ -58,6 +58,8 @@ def render_blocks(
             _add_part(source, part, time_map.pitch, sample_rate_hz, start, block)
         for tone in tones:
             _add_tone(tone, sample_rate_hz, start, block)
+        if time_map.polarity < 0:
+            np.negative(block, out=block)
         yield block
         checkpoint((stop - first) / samples)
 

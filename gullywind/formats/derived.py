@@ -34,7 +34,6 @@ def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
     """Write the features of all listening views."""
     arrays: dict[str, np.ndarray] = {"version": np.array(FEATURES_VERSION), "count": np.array(len(heard))}
     for i, one in enumerate(heard):
-        # A quarter of a percent of a standard deviation is far finer than any use of the features.
         arrays[f"values{i}"] = one.features.values.astype(np.float16)
         arrays[f"valid{i}"] = one.features.valid
         arrays[f"facts{i}"] = np.array([one.features.origin_s, one.clipped_samples, one.silent], np.float64)

@@ -1,6 +1,7 @@
 """Queries about recordings and their media."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from uuid import UUID
 
 from sqlalchemy import delete, func, select, text
@@ -59,6 +60,7 @@ def add_map_version(session: Session, row: RecordingRow, time_map: TimeMap, sent
         pieces=time_map.to_json(),
         gaps=time_map.gaps,
         pitch=time_map.pitch,
+        polarity=time_map.polarity,
     )
     session.add(version)
     row.map_number = number
@@ -125,3 +127,34 @@ def known_media(session: Session) -> set[str]:
 def unused_media(session: Session) -> set[str]:
     """The content hashes of files that are known, but no recording needs."""
     return set(session.scalars(select(MediaRow.content_hash))) - known_media(session)
+
+
+@dataclass(frozen=True, slots=True)
+class RecordingState:
+    """What a recording's status follows from."""
+
+    recording_id: UUID
+    project_id: UUID
+    media_state: str
+    has_map: bool
+    judged: str | None
+    is_untouched: bool
+
+
+def states_of_all(session: Session) -> list[RecordingState]:
+    """Of every recording of every project, in one query."""
+    current = (MapVersionRow.recording_id == RecordingRow.id) & (MapVersionRow.number == RecordingRow.map_number)
+    query = (
+        select(
+            RecordingRow.id,
+            RecordingRow.project_id,
+            MediaRow.state,
+            RecordingRow.map_number > 0,
+            AlignmentRow.status,
+            func.coalesce(AlignmentRow.map_version_id == MapVersionRow.id, False),
+        )
+        .join(MediaRow, MediaRow.content_hash == RecordingRow.content_hash)
+        .outerjoin(AlignmentRow, AlignmentRow.recording_id == RecordingRow.id)
+        .outerjoin(MapVersionRow, current)
+    )
+    return [RecordingState(*row) for row in session.execute(query)]

@@ -27,6 +27,8 @@ class InterfaceTest(DatabaseTest):
     page: Page
     url: str
     worker: "subprocess.Popen[bytes]"
+    #: Whether the test runs scripts of its own inside the page.
+    bypass_csp = False
 
     @classmethod
     def setUpClass(cls):
@@ -45,7 +47,7 @@ class InterfaceTest(DatabaseTest):
             cls.addClassCleanup(_end, child)
         cls.worker = child
         _wait_for(f"{cls.url}/api/health")
-        cls.page = new_page(cls.enterClassContext(chromium()))
+        cls.page = new_page(cls.enterClassContext(chromium()), bypass_csp=cls.bypass_csp)
 
     @classmethod
     def start_project(cls, name: str, frame_rate: str = "25") -> None:

@@ -157,7 +157,7 @@ class EditorPathTest(InterfaceTest):
         self.page.get_by_role("radio", name="32-bit float").click()
         self.page.get_by_role("button", name="Write this one").click()
         with self.page.expect_download() as waiting:
-            self.page.get_by_role("link", name="Take home").first.click()
+            self.page.get_by_role("link", name="Download").first.click()
         sound, rate_hz = soundfile.read(io.BytesIO(waiting.value.path().read_bytes()))
         self.assertEqual((waiting.value.suggested_filename, rate_hz, sound.size), ("Camera.wav", RATE_HZ, 40 * RATE_HZ))
         inside = slice(8 * RATE_HZ, 30 * RATE_HZ)

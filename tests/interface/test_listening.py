@@ -65,6 +65,9 @@ def position(part: np.ndarray, whole: np.ndarray) -> int:
 
 
 class ListeningTest(InterfaceTest):
+    # What is heard is taken from the audio graph by a script of the test's own.
+    bypass_csp = True
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()

@@ -37,7 +37,7 @@ class OverviewTest(InterfaceTest):
         )
         cls.row(cls, "Dulcimer").get_by_role("button", name="Make it the reference").click()
         page.get_by_role("button", name="Find the place of 3").click()
-        expect(page.get_by_role("button", name="All looked for")).to_be_visible(timeout=60_000)
+        expect(page.get_by_text("all looked for")).to_be_visible(timeout=60_000)
         cls.overview = page.url
 
     def row(self, name: str) -> Locator:
@@ -126,7 +126,7 @@ class OverviewTest(InterfaceTest):
         self.page.get_by_role("button", name="Write all 2 as a ZIP").click()
         line = self.page.get_by_test_id("delivery").first
         with self.page.expect_download() as waiting:
-            line.get_by_role("link", name="Take home").click()
+            line.get_by_role("link", name="Download").click()
         with zipfile.ZipFile(waiting.value.path()) as archive:
             names = archive.namelist()
             self.assertLessEqual({"Hall.wav", "Drum.wav", "report.csv", "report.json"}, set(names))

@@ -3,6 +3,7 @@ import { BenchPage } from './features/bench/BenchPage'
 import { DeliverPage } from './features/deliver/DeliverPage'
 import { OverviewPage } from './features/overview/OverviewPage'
 import { ProjectsPage } from './features/projects/ProjectsPage'
+import { Gone } from './ui/Gone'
 import { Confirm } from './ui/Confirm'
 import { Problems } from './ui/problems'
 import { ShortcutsHelp } from './ui/ShortcutsHelp'
@@ -17,7 +18,9 @@ export function App() {
         <Route path="/projects/:projectId/recordings/:recordingId">
           {(p) => <BenchPage key={p.recordingId} projectId={p.projectId} recordingId={p.recordingId} />}
         </Route>
-        <Route component={ProjectsPage} />
+        <Route>
+          <Gone words="There is no such page." />
+        </Route>
       </Switch>
       <ShortcutsHelp />
       <Confirm />

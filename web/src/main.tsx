@@ -26,6 +26,9 @@ const client: QueryClient = new QueryClient({
   }),
 })
 
+// A file that is dropped beside where it can be taken must not replace the page.
+for (const kind of ['dragover', 'drop']) window.addEventListener(kind, (event) => event.preventDefault())
+
 createRoot(document.getElementById('root')!).render(
   <StrictMode>
     <ChakraProvider value={system}>

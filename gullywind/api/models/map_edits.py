@@ -139,6 +139,17 @@ class PitchIn(Edit):
         return edits.SetPitch(self.pitch)
 
 
+class PolarityIn(Edit):
+    """Whether the sound is inverted."""
+
+    kind: Literal["polarity"]
+    polarity: Literal[1, -1]
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.SetPolarity(self.polarity)
+
+
 class TrimIn(Edit):
     """Move one edge of a piece."""
 
@@ -168,7 +179,20 @@ class StepIn(Edit):
     kind: Literal["unplace", "undo", "redo"]
 
 
-ToCore = NudgeIn | MoveIn | RateIn | StretchIn | SplitIn | JoinIn | SlideIn | RemoveIn | CloseGapIn | GapsIn | PitchIn
+ToCore = (
+    NudgeIn
+    | MoveIn
+    | RateIn
+    | StretchIn
+    | SplitIn
+    | JoinIn
+    | SlideIn
+    | RemoveIn
+    | CloseGapIn
+    | GapsIn
+    | PitchIn
+    | PolarityIn
+)
 EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | StepIn, Field(discriminator="kind")]
 
 

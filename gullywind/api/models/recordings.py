@@ -7,7 +7,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict
 
-from gullywind.actions.deliver import status_of_recording
+from gullywind.actions.status import RecordingStatus, status_of_recording
 from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
 from gullywind.core.notes import joint_words, percent, short_time
 from gullywind.core.piece_edits import LEAST_GAP_S
@@ -15,8 +15,6 @@ from gullywind.core.proof import Verdict, is_in_step, verdict_of
 from gullywind.core.stretch import pitch_reason
 from gullywind.core.time_map import Gaps, Pitch, gap_between
 from gullywind.store.tables import RecordingRow
-
-RecordingStatus = Literal["waiting", "placed", "unsure", "unplaced", "failed"]
 
 
 class Body(BaseModel):
@@ -105,6 +103,7 @@ class MapOut(BaseModel):
     gaps: Gaps
     pitch: Pitch
     pitch_reason: str
+    polarity: Literal[1, -1]
     joints: list[JointOut]
     start_ref_s: float
     end_ref_s: float
@@ -173,7 +172,7 @@ class RecordingOut(BaseModel):
             name=row.name,
             file_name=row.file_name,
             version=row.version,
-            status=status_of_recording(row),  # type: ignore[arg-type]
+            status=status_of_recording(row),
             media=_media(row),
             map=_map(row),
             versions=[
@@ -231,6 +230,7 @@ def _map(row: RecordingRow) -> MapOut | None:
         clock=ClockOut(**asdict(clock_figure(row, time_map))),
         gaps=time_map.gaps,
         pitch=time_map.pitch,
+        polarity=1 if time_map.polarity > 0 else -1,
         pitch_reason=pitch_reason(time_map.pitch, time_map.rate, row.media.sample_rate_hz or 0),
         joints=[
             JointOut(words=joint_words(before, after), has_gap=gap_between(before, after) > LEAST_GAP_S)

@@ -4,9 +4,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, Response
 
-from gullywind.actions.deliver import status_of_recording
 from gullywind.actions.place_recording import request_placing
 from gullywind.actions.projects import change_project, create_project, delete_project
+from gullywind.actions.status import states_by_project
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.projects import PlaceIn, ProjectChange, ProjectIn, ProjectOut, ProjectSummary, WorkOut
 from gullywind.store.database import Session, announce
@@ -27,18 +27,18 @@ def project_out(session: Session, project_id: UUID) -> ProjectOut:
 @router.get("/projects")
 def get_projects(session: SessionDep) -> list[ProjectSummary]:
     """All projects, newest first, with how far each is."""
+    states = states_by_project(session)
     summaries = []
     for row in list_projects(session):
-        others = [one for one in list_recordings(session, row.id) if one.id != row.reference_id]
-        states = [status_of_recording(one) for one in others]
+        others = [state for recording_id, state in states.get(row.id, []) if recording_id != row.reference_id]
         summaries.append(
             ProjectSummary(
                 id=row.id,
                 name=row.name,
                 frame_rate=row.frame_rate,
                 recordings=len(others) + (row.reference_id is not None),
-                placed=states.count("placed"),
-                needs_you=sum(state in ("unsure", "unplaced", "failed") for state in states),
+                placed=others.count("placed"),
+                needs_you=sum(state in ("unsure", "unplaced", "failed") for state in others),
                 created_at=row.created_at.isoformat(),
             )
         )

@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from gullywind.actions import edit_map, prove_recording
-from gullywind.actions.fetch_sound import fetch_peaks, fetch_sound
+from gullywind.actions.fetch_sound import fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.listen_for_recording import listen_again
 from gullywind.actions.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.recordings import add_recording, remove_recording, rename_recording
@@ -18,6 +18,7 @@ from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, StepIn, TakeIn, TrimIn
 from gullywind.api.models.recordings import CurveOut, NameIn, RecordingOut, TimingOut
 from gullywind.core.errors import Cancelled
+from gullywind.core.units import Samples
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording
@@ -154,6 +155,17 @@ def get_peaks(content_hash: ContentHash, bin_samples: int, tile: int, context: C
     return Response(peaks.astype("<i2").tobytes(), media_type=BINARY, headers=headers)
 
 
+@router.get("/projects/{project_id}/mix", response_class=Response)
+def get_mix(
+    project_id: UUID,
+    context: ContextDep,
+    first: int = Query(description="first sample in reference time, at the reference's sample rate"),
+    samples: int = Query(gt=0, le=960_000),
+) -> Response:
+    """All placed recordings together, without the reference; float32, channel after channel."""
+    return _sound(fetch_mix(context, project_id, first, samples), kept_s=0)
+
+
 @router.get("/recordings/{recording_id}/sound", response_class=Response)
 def get_sound(
     recording_id: UUID,
@@ -166,6 +178,9 @@ def get_sound(
 
     float32, channel after channel.
     """
-    chunk = fetch_sound(context, recording_id, map_id, first, samples)
-    headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": "private, max-age=600"}
+    return _sound(fetch_sound(context, recording_id, map_id, first, samples), kept_s=600)
+
+
+def _sound(chunk: Samples, *, kept_s: int) -> Response:
+    headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": f"private, max-age={kept_s}"}
     return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)

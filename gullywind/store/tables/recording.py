@@ -80,6 +80,7 @@ class MapVersionRow(Base):
     __table_args__ = (
         UniqueConstraint("recording_id", "number"),
         CheckConstraint("number > 0", name="number"),
+        CheckConstraint("polarity IN (-1, 1)", name="polarity"),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
@@ -89,11 +90,13 @@ class MapVersionRow(Base):
     pieces: Mapped[list[Any]] = mapped_column(JSONB)
     gaps: Mapped[str] = mapped_column(default=Gaps.SILENT)
     pitch: Mapped[str] = mapped_column(default=Pitch.SENSIBLE)
+    polarity: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
 
     def to_core(self) -> TimeMap:
         """As core value."""
-        return replace(TimeMap.from_json(self.pieces), gaps=Gaps(self.gaps), pitch=Pitch(self.pitch))
+        bare = TimeMap.from_json(self.pieces)
+        return replace(bare, gaps=Gaps(self.gaps), pitch=Pitch(self.pitch), polarity=self.polarity)
 
 
 class AlignmentRow(Base):

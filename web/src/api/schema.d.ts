@@ -144,6 +144,26 @@ export interface paths {
         patch: operations["patch_recording"];
         trace?: never;
     };
+    "/api/recordings/{recording_id}/listening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Listening
+         * @description Listen again to a file that could not be used before.
+         */
+        post: operations["post_listening"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/map-edits": {
         parameters: {
             query?: never;
@@ -284,6 +304,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/mix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Mix
+         * @description All placed recordings together, without the reference; float32, channel after channel.
+         */
+        get: operations["get_mix"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/sound": {
         parameters: {
             query?: never;
@@ -384,6 +424,46 @@ export interface paths {
         get: operations["get_report_json"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Room
+         * @description What the program uses on disk, by what it is.
+         */
+        get: operations["get_room"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/room/freeing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Freeing
+         * @description Delete decoded sound that is made again when it is needed; what is used afterwards.
+         */
+        post: operations["post_freeing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -648,6 +728,11 @@ export interface components {
             pitch: components["schemas"]["Pitch"];
             /** Pitch Reason */
             pitch_reason: string;
+            /**
+             * Polarity
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
             /** Joints */
             joints: components["schemas"]["JointOut"][];
             /** Start Ref S */
@@ -666,7 +751,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "ready" | "failed";
+            state: "waiting" | "stopped" | "ready" | "failed";
             /** Reason */
             reason: string | null;
             /** Size Bytes */
@@ -775,6 +860,24 @@ export interface components {
         PlaceIn: {
             /** Recording Id */
             recording_id?: string | null;
+        };
+        /**
+         * PolarityIn
+         * @description Whether the sound is inverted.
+         */
+        PolarityIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "polarity";
+            /**
+             * Polarity
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
         };
         /**
          * Problem
@@ -959,6 +1062,24 @@ export interface components {
             kind: "remove";
             /** Index */
             index: number;
+        };
+        /**
+         * RoomOut
+         * @description Bytes by what they are, and one sentence; `can_free`: something could be deleted and made again.
+         */
+        RoomOut: {
+            /** Originals */
+            originals: number;
+            /** Derived */
+            derived: number;
+            /** Deliveries */
+            deliveries: number;
+            /** Free */
+            free: number;
+            /** Can Free */
+            can_free: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * SampleForm
@@ -1200,7 +1321,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1260,7 +1381,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1318,7 +1439,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1374,7 +1495,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1436,7 +1557,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1498,7 +1619,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1556,7 +1677,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1616,7 +1737,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1674,7 +1795,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1730,7 +1851,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1792,7 +1913,65 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_listening: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1814,7 +1993,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["StepIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["StepIn"];
             };
         };
         responses: {
@@ -1854,7 +2033,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1916,7 +2095,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -1974,7 +2153,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2032,7 +2211,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2090,7 +2269,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2151,7 +2330,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2209,7 +2388,67 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_mix: {
+        parameters: {
+            query: {
+                /** @description first sample in reference time, at the reference's sample rate */
+                first: number;
+                samples: number;
+            };
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2270,7 +2509,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2328,7 +2567,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2390,7 +2629,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2446,7 +2685,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2502,7 +2741,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2562,7 +2801,119 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_freeing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2618,7 +2969,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2676,7 +3027,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no database */
+            /** @description busy, or no database */
             503: {
                 headers: {
                     [name: string]: unknown;

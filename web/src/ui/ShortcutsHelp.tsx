@@ -1,4 +1,4 @@
-import { CloseButton, Dialog, Flex, Kbd, Portal, Stack, Text } from '@chakra-ui/react'
+import { CloseButton, Dialog, Flex, Kbd, Portal, SimpleGrid, Text } from '@chakra-ui/react'
 import { useEffect } from 'react'
 import { create } from 'zustand'
 import { onKeys } from './keys'
@@ -32,7 +32,7 @@ export function ShortcutsHelp() {
   const open = useHelp((s) => s.open)
   useEffect(() => onKeys({ 'Shift+?': () => useHelp.setState({ open: true }) }), [])
   return (
-    <Dialog.Root open={open} onOpenChange={(e) => useHelp.setState({ open: e.open })} size="sm">
+    <Dialog.Root open={open} onOpenChange={(e) => useHelp.setState({ open: e.open })} size="xl" scrollBehavior="inside">
       <Portal>
         <Dialog.Backdrop />
         <Dialog.Positioner>
@@ -41,16 +41,16 @@ export function ShortcutsHelp() {
               <Dialog.Title>Keys</Dialog.Title>
             </Dialog.Header>
             <Dialog.Body>
-              <Stack gap="2">
+              <SimpleGrid columns={{ base: 1, md: 2 }} gap="2" columnGap="6">
                 {SHORTCUTS.map(([keys, what]) => (
                   <Flex key={keys} gap="4">
-                    <Flex w="170px" justify="flex-end">
+                    <Flex w="168px" flexShrink={0} justify="flex-end">
                       <Kbd>{keys}</Kbd>
                     </Flex>
                     <Text fontSize="sm">{what}</Text>
                   </Flex>
                 ))}
-              </Stack>
+              </SimpleGrid>
             </Dialog.Body>
             <Dialog.CloseTrigger asChild>
               <CloseButton size="sm" />

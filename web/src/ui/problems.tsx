@@ -3,8 +3,17 @@ import { create } from 'zustand'
 
 const useProblem = create<{ text: string | null }>(() => ({ text: null }))
 
-/** Show one sentence about what could not be done, until it is dismissed or replaced. */
-export const sayProblem = (text: string): void => useProblem.setState({ text })
+/** Long enough to look up and read it. */
+const READ_MS = 5000
+const MS_PER_LETTER = 60
+let timer = 0
+
+/** Show one sentence about what could not be done, until it was read, is dismissed or replaced. */
+export const sayProblem = (text: string): void => {
+  window.clearTimeout(timer)
+  useProblem.setState({ text })
+  timer = window.setTimeout(() => useProblem.setState({ text: null }), READ_MS + text.length * MS_PER_LETTER)
+}
 
 export function Problems() {
   const text = useProblem((s) => s.text)

@@ -28,3 +28,18 @@ export const signed = (value: number, decimals: number): string => {
 
 /** `1 recording`, `2 recordings`. */
 export const recordingCount = (count: number): string => `${count} recording${count === 1 ? '' : 's'}`
+
+/** A time as it is typed: `95.25`, `1:35.25`, `1:02:03`, or timecode `00:01:35:06`; null where it is none. */
+export function timeFrom(text: string, frameRate: number): number | null {
+  const plain = text.trim().replace(/s$/, '').trim().replace(',', '.').replace('−', '-')
+  if (!/^[-+]?\d*(:\d{1,2}){0,3}(\.\d+)?$/.test(plain) || !/\d/.test(plain)) return null
+  const sign = plain.startsWith('-') ? -1 : 1
+  const parts = plain.replace(/^[-+]/, '').split(':').map(Number)
+  if (parts.length === 4) {
+    const [hours, minutes, seconds, frames] = parts as [number, number, number, number]
+    // Whole frames are counted at the nominal rate, as timecode is shown.
+    const count = (hours * 3600 + minutes * 60 + seconds) * Math.round(frameRate) + frames
+    return frames < Math.round(frameRate) ? (sign * count) / frameRate : null
+  }
+  return sign * parts.reduce((total, part) => total * 60 + part, 0)
+}

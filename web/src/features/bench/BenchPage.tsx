@@ -8,13 +8,15 @@ import { loupesOptions, projectOptions } from '../../api/queries'
 import { usePlacing } from '../../api/usePlacing'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { Crumb } from '../../ui/Crumb'
+import { Gone } from '../../ui/Gone'
+import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
 import { ListeningBar } from '../listening/ListeningBar'
 import { player, WAYS, type Range, type Track } from '../listening/player'
 import { inOrder } from '../overview/sortRecordings'
 import { moved } from './geometry/moves'
 import { shifted } from './geometry/timeMap'
-import { showing, timeAt, type Viewport } from './geometry/viewport'
+import { showing, zoomed, type Viewport } from './geometry/viewport'
 import { LoupeRow } from './LoupeRow'
 import { Mirror } from './Mirror'
 import { SidePanel } from './SidePanel'
@@ -23,6 +25,9 @@ import { useBenchKeys } from './useBenchKeys'
 import { useEdits } from './useEdits'
 import { useLoupes } from './useLoupes'
 
+/** How much wider than the whole event the mirror may show. */
+const MOST_OUT = 1.5
+
 export function BenchPage({ projectId, recordingId }: { projectId: string; recordingId: string }) {
   useProjectEvents(projectId)
   const { data: project, error } = useQuery(projectOptions(projectId))
@@ -30,12 +35,12 @@ export function BenchPage({ projectId, recordingId }: { projectId: string; recor
   const reference = project?.recordings.find((one) => one.id === project.reference_id)
   if (project && recording && reference && recording.media.state === 'ready' && reference.media.state === 'ready')
     return <Bench key={recording.id} project={project} reference={reference} recording={recording} />
-  return (
-    <Flex direction="column" h="100%">
-      <TopBar left={<Crumb to={`/projects/${projectId}`}>{project?.name ?? 'Project'}</Crumb>} />
-      <Text p="8">{error?.message ?? (project ? 'This recording cannot be shown: it, or the reference, is missing or not listened to yet.' : '')}</Text>
-    </Flex>
-  )
+  if (error) return <Gone words={error.message} />
+  if (!project) return null
+  const words = recording
+    ? 'This recording cannot be shown yet: it, or the reference, is missing or not listened to yet.'
+    : 'This recording does not exist any more.'
+  return <Gone words={words} to={`/projects/${projectId}`} back={`To ${project.name}`} />
 }
 
 function Bench({ project, reference, recording }: { project: Project; reference: Recording; recording: Recording }) {
@@ -102,7 +107,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
     setHeldBack,
     selection,
     setSelection,
-    zoom: (factor) => setView((v) => ({ startS: timeAt(v, widthPx / 2) - (widthPx / 2) * v.secondsPerPx * factor, secondsPerPx: v.secondsPerPx * factor })),
+    zoom: (factor) => setView((v) => zoomed(v, widthPx / 2, factor, whole.secondsPerPx * MOST_OUT)),
     showAll: () => setViewState(null),
     leave: () => go(`/projects/${project.id}`),
     nextPlace: () => {
@@ -118,7 +123,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
   const nowSentence = recording.versions.find((one) => one.number === current?.number)?.sentence
 
   return (
-    <Flex direction="column" h="100%">
+    <Page name={`${recording.name} · ${project.name}`}>
       <TopBar
         left={
           <>
@@ -126,15 +131,15 @@ function Bench({ project, reference, recording }: { project: Project; reference:
             <IconButton aria-label="Recording before (K)" title="Recording before (K)" size="2xs" variant="outline" rounded="full" disabled={at <= 0} onClick={() => step(-1)}>
               <ChevronLeft />
             </IconButton>
-            <Heading size="md" truncate>
+            <Heading as="h1" size="md" truncate title={recording.name} minW="60px">
               {recording.name}
             </Heading>
             <IconButton aria-label="Next recording (J)" title="Next recording (J)" size="2xs" variant="outline" rounded="full" disabled={at >= order.length - 1} onClick={() => step(1)}>
               <ChevronRight />
             </IconButton>
-            <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
+            <Text fontSize="sm" color="fg.muted" truncate minW="0">
               {at + 1} of {order.length} · against{' '}
-              <Text as="span" color="slate.fg" fontWeight="600">
+              <Text as="span" color="slate.fg" fontWeight="600" title={reference.name}>
                 {reference.name}
               </Text>
             </Text>
@@ -142,10 +147,18 @@ function Bench({ project, reference, recording }: { project: Project; reference:
         }
         right={
           <>
-            <Button size="xs" variant="outline" disabled={!current} title="Undo (Ctrl Z)" onClick={() => edits.edit({ kind: 'undo' })}>
+            <Button
+              size="xs"
+              variant="outline"
+              flexShrink={0}
+              disabled={!current}
+              title={current ? 'Undo (Ctrl Z)' : 'Nothing was done that could be undone'}
+              aria-label={nowSentence ? `Undo: ${nowSentence}` : 'Undo'}
+              onClick={() => edits.edit({ kind: 'undo' })}
+            >
               <Undo2 size={13} /> <Text as="span" maxW="180px" truncate>{nowSentence ?? 'nothing to undo'}</Text>
             </Button>
-            <IconButton aria-label="Redo" title={next ? `Redo: ${next.sentence} (Ctrl Shift Z)` : 'Redo'} size="xs" variant="outline" disabled={!canRedo} onClick={() => edits.edit({ kind: 'redo' })}>
+            <IconButton flexShrink={0} aria-label={next ? `Redo: ${next.sentence}` : 'Redo'} title={next ? `Redo: ${next.sentence} (Ctrl Shift Z)` : 'Redo'} size="xs" variant="outline" disabled={!canRedo} onClick={() => edits.edit({ kind: 'redo' })}>
               <Redo2 />
             </IconButton>
           </>
@@ -153,7 +166,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
       />
       <Flex flex="1" minH="0">
         <Flex direction="column" flex="1" minW="0" px="4" py="3" gap="2">
-          <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence">
+          <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence" role="status">
             {recording.sentence}
           </Text>
           <Box ref={main}>
@@ -163,7 +176,7 @@ function Bench({ project, reference, recording }: { project: Project; reference:
               pieces={pieces}
               view={shownView}
               setView={setView}
-              coarsest={whole.secondsPerPx * 1.5}
+              coarsest={whole.secondsPerPx * MOST_OUT}
               selection={selection}
               setSelection={setSelection}
               edits={edits}
@@ -182,10 +195,10 @@ function Bench({ project, reference, recording }: { project: Project; reference:
             <NotPlaced project={project} recording={recording} />
           )}
         </Flex>
-        <SidePanel recording={recording} edits={edits} piece={piece} choosePiece={choosePiece} />
+        <SidePanel recording={recording} frameRate={project.frame_rate} edits={edits} piece={piece} choosePiece={choosePiece} />
       </Flex>
       <ListeningBar frameRate={project.frame_rate} ways={WAYS.map((w) => w.way)} />
-    </Flex>
+    </Page>
   )
 }
 

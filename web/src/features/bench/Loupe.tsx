@@ -33,7 +33,7 @@ interface Props {
 
 /** One magnified window. Its upper half drags the window, its lower half drags the sound. */
 export function Loupe({ index, title, reference, recording, pieces, stored, mapId, centreS, widthS, loupes, edits }: Props) {
-  const polarity = (recording.judgement?.polarity ?? 1) as 1 | -1
+  const polarity = recording.map?.polarity ?? 1
   const isHeld = loupes.held === index
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
@@ -67,6 +67,11 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
       base.current = null
       const move = loupes.moveAt(index, d.byX * perPx())
       if (!d.click && d.startY >= LOUPE_PX / 2 && move) edits.keep(move)
+    },
+    cancel: () => {
+      if (base.current !== null) loupes.look(index, base.current)
+      base.current = null
+      edits.preview(null)
     },
   })
   const rounded = Math.round(centreS * 100) / 100

@@ -44,7 +44,7 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   const head = useRef<HTMLDivElement>(null)
   const viewRef = useRef(view)
   viewRef.current = view
-  const polarity = (recording.judgement?.polarity ?? 1) as 1 | -1
+  const polarity = recording.map?.polarity ?? 1
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       drawAxis(ctx, { view, widthPx, heightPx, color: color('ink-soft'), line: color('line') })
@@ -134,6 +134,12 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         if (kind(d) === 'move' && pieces.length > 1) choosePiece(pieceAt(pieces, timeAt(from, d.startX), 0)?.index ?? null)
         player.seek(timeAt(from, d.startX))
       } else if (kind(d) === 'move') edits.keep(moveOf(d, from))
+    },
+    cancel: () => {
+      const from = base.current
+      base.current = null
+      edits.preview(null)
+      if (from) setView(() => from)
     },
   })
 

@@ -1,6 +1,8 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { memo, type ReactNode } from 'react'
 import type { Recording } from '../../api/client'
+import { Choice } from '../../ui/Choice'
+import { timeFrom } from '../../ui/times'
 import { ClockChoice } from './ClockChoice'
 import { MatchCurve } from './MatchCurve'
 import { PieceList } from './PieceList'
@@ -10,13 +12,14 @@ import type { Edits } from './useEdits'
 
 interface Props {
   recording: Recording
+  frameRate: number
   edits: Edits
   piece: number | null
   choosePiece: (index: number | null) => void
 }
 
 /** The numbers and the choices beside the waves. */
-export const SidePanel = memo(function SidePanel({ recording, edits, piece, choosePiece }: Props) {
+export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, piece, choosePiece }: Props) {
   const { map, judgement } = recording
   return (
     <Flex direction="column" gap="4" w="276px" flexShrink={0} borderLeftWidth="1px" px="4" py="3" overflowY="auto">
@@ -28,15 +31,26 @@ export const SidePanel = memo(function SidePanel({ recording, edits, piece, choo
             name="Starts at, seconds"
             shown={(map.offset_s + edits.pendingS).toFixed(6)}
             unit="s"
+            title="seconds, 1:35.250, or timecode 00:01:35:06"
             keep={(text) => {
-              const value = Number(text.replace(',', '.').replace('−', '-'))
-              if (!text.trim() || !Number.isFinite(value)) return false
-              edits.edit({ kind: 'move', offset_s: value })
-              return true
+              const value = timeFrom(text, frameRate)
+              if (value !== null) edits.edit({ kind: 'move', offset_s: value })
+              return value !== null
             }}
           />
           <ClockChoice recording={recording} edits={edits} />
-          <Fact label="polarity">{judgement?.polarity === -1 ? 'inverted' : 'same'}</Fact>
+          <Flex justify="space-between" align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" py="1">
+            <Text color="fg.muted">polarity</Text>
+            <Button
+              size="2xs"
+              variant={map.polarity === -1 ? 'solid' : 'outline'}
+              aria-pressed={map.polarity === -1}
+              title={judgement?.polarity === -1 ? 'It was recorded inverted against the reference' : 'It was recorded as the reference was'}
+              onClick={() => edits.edit({ kind: 'polarity', polarity: map.polarity === 1 ? -1 : 1 })}
+            >
+              {map.polarity === -1 ? 'turned over' : 'as recorded'}
+            </Button>
+          </Flex>
         </Section>
       )}
       <PieceList recording={recording} edits={edits} piece={piece} choosePiece={choosePiece} />
@@ -79,37 +93,19 @@ function Section({ title, children }: { title: string; children: ReactNode }) {
   )
 }
 
-function Fact({ label, children }: { label: string; children: ReactNode }) {
-  return (
-    <Flex justify="space-between" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" py="1">
-      <Text color="fg.muted">{label}</Text>
-      <Text fontFamily="mono" fontSize="xs">
-        {children}
-      </Text>
-    </Flex>
-  )
-}
-
 function StepChoice() {
   const { step, choose } = useStep()
   return (
-    <Flex role="radiogroup" aria-label="Step" borderWidth="1px" borderColor="border.emphasized" rounded="md" overflow="hidden">
-      {STEPS.map((one) => (
-        <Button
-          key={one.key}
-          role="radio"
-          aria-checked={step === one.key}
-          flex="1"
-          size="2xs"
-          px="0"
-          rounded="none"
-          fontWeight="normal"
-          variant={step === one.key ? 'solid' : 'ghost'}
-          onClick={() => choose(one.key)}
-        >
-          {one.label}
-        </Button>
-      ))}
-    </Flex>
+    <Choice
+      label="Step"
+      options={STEPS.map((one) => ({ value: one.key, label: one.label }))}
+      value={step}
+      choose={choose}
+      button={{ flex: '1', size: '2xs', px: '0', rounded: 'none', fontWeight: 'normal' }}
+      borderWidth="1px"
+      borderColor="border.emphasized"
+      rounded="md"
+      overflow="hidden"
+    />
   )
 }

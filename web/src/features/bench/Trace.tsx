@@ -87,6 +87,10 @@ export const Trace = memo(function Trace({ recording, pieces, before, durationS,
       else if (element && index !== null && index >= 0) edits.keep(moveOf(d.byY, element.clientHeight))
       grip.current = null
     },
+    cancel: () => {
+      grip.current = null
+      edits.preview(null)
+    },
   })
   // Dots that are pulled down make the recording less late: it moves earlier.
   const moveOf = (byY: number, heightPx: number) => {

@@ -1,5 +1,6 @@
 import { Flex, Input, Text } from '@chakra-ui/react'
 import { useEffect, useState } from 'react'
+import { sayProblem } from '../../ui/problems'
 
 interface Props {
   label: string
@@ -31,7 +32,11 @@ export function TypedField({ label, name, shown, unit, title, keep }: Props) {
           value={text}
           onChange={(e) => setText(e.target.value)}
           onBlur={() => {
-            if (text.trim() === shown || !keep(text)) setText(shown)
+            if (text.trim() === shown) return setText(shown)
+            if (keep(text)) return
+            // What is not in force must not stand there as if it were.
+            setText(shown)
+            sayProblem(`“${text}” cannot be read${title ? `: type ${title}` : ''}.`)
           }}
           onKeyDown={(e) => {
             if (e.key === 'Enter') e.currentTarget.blur()

@@ -36,7 +36,8 @@ export function useBenchKeys(acts: Acts): void {
       const chosen = STEPS.find((one) => one.key === useStep.getState().step)!
       const byS = steps * chosen.seconds(a().rateHz, a().frameRate)
       const { piece } = a()
-      a().edits.keep(piece === null ? { kind: 'shift', byS } : { kind: 'slide', index: piece, byS })
+      if (piece === null) a().edits.nudge(byS)
+      else a().edits.keep({ kind: 'slide', index: piece, byS })
     }
     /** The sound in the last loupe, while another moment (the first, unless one is held) stays where it is. */
     const stretch = (steps: number): void => {
@@ -48,6 +49,7 @@ export function useBenchKeys(acts: Acts): void {
     }
     const release = (event: KeyboardEvent): void => {
       if (event.key.toLowerCase() === 'b') a().setHeldBack(false)
+      if (event.key.startsWith('Arrow')) a().edits.settle()
     }
     window.addEventListener('keyup', release)
     const stop = onKeys({
@@ -76,6 +78,7 @@ export function useBenchKeys(acts: Acts): void {
       '$mod+y': () => a().edits.edit({ kind: 'redo' }),
       '+': () => a().zoom(1 / ZOOM),
       '=': () => a().zoom(1 / ZOOM),
+      'Shift+Equal': () => a().zoom(1 / ZOOM),
       '-': () => a().zoom(ZOOM),
       '0': () => a().showAll(),
       f: () => usePlayer.setState((s) => ({ follow: !s.follow })),

@@ -1,4 +1,4 @@
-import { useRef, type PointerEvent } from 'react'
+import { useEffect, useRef, type PointerEvent } from 'react'
 
 export interface Drag {
   startX: number
@@ -11,9 +11,18 @@ export interface Drag {
 
 const CLICK_PX = 3
 
-/** Pointer drags on an element, in CSS pixels of the element; the pointer is captured, Escape is left to the page. */
-export function useDrag(on: { move: (drag: Drag) => void; end: (drag: Drag) => void }) {
+/** Pointer drags on an element, in CSS pixels of the element; the pointer is captured, Escape takes the drag back. */
+export function useDrag(on: { move: (drag: Drag) => void; end: (drag: Drag) => void; cancel: () => void }) {
   const start = useRef<{ x: number; y: number; moved: boolean } | null>(null)
+  const stopListening = useRef(() => {})
+  const latest = useRef(on)
+  latest.current = on
+  const drop = (): void => {
+    if (start.current) latest.current.cancel()
+    start.current = null
+    stopListening.current()
+  }
+  useEffect(() => () => stopListening.current(), [])
   const at = (event: PointerEvent<HTMLElement>): { x: number; y: number } => {
     const box = event.currentTarget.getBoundingClientRect()
     return { x: event.clientX - box.left, y: event.clientY - box.top }
@@ -30,6 +39,16 @@ export function useDrag(on: { move: (drag: Drag) => void; end: (drag: Drag) => v
       if (event.button !== 0) return
       event.currentTarget.setPointerCapture(event.pointerId)
       start.current = { ...at(event), moved: false }
+      // Before the page hears it: the drag is the innermost thing that Escape can take back.
+      const onEscape = (pressed: KeyboardEvent): void => {
+        if (pressed.key !== 'Escape') return
+        pressed.stopImmediatePropagation()
+        pressed.preventDefault()
+        drop()
+      }
+      stopListening.current()
+      window.addEventListener('keydown', onEscape, true)
+      stopListening.current = () => window.removeEventListener('keydown', onEscape, true)
     },
     onPointerMove: (event: PointerEvent<HTMLElement>) => {
       const drag = dragOf(event)
@@ -38,10 +57,9 @@ export function useDrag(on: { move: (drag: Drag) => void; end: (drag: Drag) => v
     onPointerUp: (event: PointerEvent<HTMLElement>) => {
       const drag = dragOf(event)
       start.current = null
+      stopListening.current()
       if (drag) on.end(drag)
     },
-    onPointerCancel: () => {
-      start.current = null
-    },
+    onPointerCancel: drop,
   }
 }

@@ -1,5 +1,5 @@
 import { useQueryClient } from '@tanstack/react-query'
-import { useCallback, useMemo, useRef, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { api, Refused, told, type Edit, type EditWish, type Recording } from '../../api/client'
 import { putRecording } from '../../api/queries'
 import { sayProblem } from '../../ui/problems'
@@ -15,26 +15,44 @@ export interface Edits {
   /** Store a move. */
   keep: (move: Move) => void
   edit: (wish: EditWish) => void
+  /** Move by a key: what is held or pressed again at once is one change, stored when the hand rests. */
+  nudge: (byS: number) => void
+  /** The hand rests: store what the keys moved. */
+  settle: () => void
 }
 
-/** Edits of one recording's map, one at a time: what comes while one is under way is added up or waits. */
+/** How long a hand may rest between two presses that are one change. */
+const REST_MS = 350
+
+interface Queue {
+  version: number
+  /** In the order in which they were made; those of the whole that are not stored yet move what is drawn. */
+  waiting: EditWish[]
+  /** Moved by keys, and still to be moved, s. */
+  heldS: number
+  timer: number
+  busy: boolean
+}
+
+const byOf = (wish: EditWish): number => (wish.kind === 'nudge' ? wish.by_s : 0)
+
+/** Edits of one recording's map, sent one at a time and strictly in the order in which they were made. */
 export function useEdits(recording: Recording): Edits {
   const client = useQueryClient()
   const [pendingS, setPendingS] = useState(0)
   const [drawn, setDrawn] = useState<Move | null>(null)
-  const state = useRef({ version: recording.version, owedS: 0, waiting: [] as EditWish[], busy: false })
+  const state = useRef<Queue>({ version: recording.version, waiting: [], heldS: 0, timer: 0, busy: false })
   // A page that was asked for before an edit may arrive after it: versions only rise.
   state.current.version = Math.max(state.current.version, recording.version)
+
+  const owedS = useCallback(() => state.current.heldS + state.current.waiting.reduce((sum, one) => sum + byOf(one), 0), [])
 
   const send = useCallback(async () => {
     const s = state.current
     if (s.busy) return
     s.busy = true
     try {
-      for (;;) {
-        const byS = s.owedS
-        const wish: EditWish | undefined = byS !== 0 ? { kind: 'nudge', by_s: byS } : s.waiting.shift()
-        if (!wish) break
+      for (let wish = s.waiting[0]; wish; wish = s.waiting[0]) {
         const changed = await told(
           api.POST('/api/recordings/{recording_id}/map-edits', {
             params: { path: { recording_id: recording.id } },
@@ -42,15 +60,14 @@ export function useEdits(recording: Recording): Edits {
           }),
         )
         s.version = changed.version
-        s.owedS -= byS
-        if (Math.abs(s.owedS) < 1e-12) s.owedS = 0
+        s.waiting.shift()
         putRecording(client, changed)
-        setPendingS(s.owedS)
+        setPendingS(owedS())
         if (!s.waiting.length) setDrawn(null)
       }
     } catch (error) {
-      s.owedS = 0
       s.waiting = []
+      s.heldS = 0
       setPendingS(0)
       setDrawn(null)
       sayProblem(error instanceof Error ? error.message : String(error))
@@ -58,33 +75,55 @@ export function useEdits(recording: Recording): Edits {
     } finally {
       s.busy = false
     }
-  }, [client, recording.id, recording.project_id])
+  }, [client, owedS, recording.id, recording.project_id])
 
-  const preview = useCallback((move: Move | null) => {
-    if (move?.kind === 'shift') return setPendingS(state.current.owedS + move.byS)
-    setPendingS(state.current.owedS)
-    setDrawn(move)
-  }, [])
+  const settle = useCallback(() => {
+    const s = state.current
+    window.clearTimeout(s.timer)
+    if (Math.abs(s.heldS) > 1e-12) s.waiting.push({ kind: 'nudge', by_s: s.heldS })
+    s.heldS = 0
+    void send()
+  }, [send])
+  // Who leaves while a key is held has moved it all the same.
+  useEffect(() => settle, [settle])
+
+  const nudge = useCallback(
+    (byS: number) => {
+      const s = state.current
+      s.heldS += byS
+      setPendingS(owedS())
+      window.clearTimeout(s.timer)
+      s.timer = window.setTimeout(settle, REST_MS)
+    },
+    [owedS, settle],
+  )
+  const preview = useCallback(
+    (move: Move | null) => {
+      if (move?.kind === 'shift') return setPendingS(owedS() + move.byS)
+      setPendingS(owedS())
+      setDrawn(move)
+    },
+    [owedS],
+  )
   const edit = useCallback(
     (wish: EditWish) => {
+      settle()
       state.current.waiting.push(wish)
+      setPendingS(owedS())
       void send()
     },
-    [send],
+    [owedS, send, settle],
   )
   const keep = useCallback(
     (move: Move) => {
-      if (move.kind === 'shift') {
-        state.current.owedS += move.byS
-        setPendingS(state.current.owedS)
-        void send()
-      } else {
+      if (move.kind === 'shift') edit({ kind: 'nudge', by_s: move.byS })
+      else {
         setDrawn(move)
         edit(wishOf(move))
       }
     },
-    [send, edit],
+    [edit],
   )
   // One object as long as nothing changes, so that what shows it is not rendered anew at every zoom.
-  return useMemo(() => ({ pendingS, drawn, preview, keep, edit }), [pendingS, drawn, preview, keep, edit])
+  return useMemo(() => ({ pendingS, drawn, preview, keep, edit, nudge, settle }), [pendingS, drawn, preview, keep, edit, nudge, settle])
 }

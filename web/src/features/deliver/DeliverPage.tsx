@@ -5,6 +5,9 @@ import { api, told, type Delivery, type Project } from '../../api/client'
 import { deliveriesOptions, projectOptions } from '../../api/queries'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { Crumb } from '../../ui/Crumb'
+import { Choice } from '../../ui/Choice'
+import { Gone } from '../../ui/Gone'
+import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
 import { clock } from '../../ui/times'
 
@@ -18,7 +21,7 @@ const FORM_KEY = 'gullywind-form'
 export function DeliverPage({ projectId }: { projectId: string }) {
   useProjectEvents(projectId)
   const client = useQueryClient()
-  const { data: project } = useQuery(projectOptions(projectId))
+  const { data: project, error } = useQuery(projectOptions(projectId))
   const { data: deliveries } = useQuery(deliveriesOptions(projectId))
   const [form, setForm] = useState<Form>(() => (localStorage.getItem(FORM_KEY) === 'float32' ? 'float32' : 'pcm24'))
   const write = useMutation({
@@ -31,17 +34,18 @@ export function DeliverPage({ projectId }: { projectId: string }) {
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: ['deliveries', projectId] }),
   })
+  if (error) return <Gone words={error.message} />
   if (!project) return null
   const reference = project.recordings.find((one) => one.id === project.reference_id)
   const placed = project.recordings.filter((one) => one.map)
   return (
-    <Flex direction="column" h="100%">
+    <Page name={`Deliver · ${project.name}`}>
       <TopBar
         left={
           <>
             <Crumb to="/">Projects</Crumb>
             <Crumb to={`/projects/${projectId}`}>{project.name}</Crumb>
-            <Heading size="md">Deliver</Heading>
+            <Heading as="h1" size="md">Deliver</Heading>
           </>
         }
       />
@@ -56,25 +60,20 @@ export function DeliverPage({ projectId }: { projectId: string }) {
               {reference?.media.duration_s ? ` (${clock(reference.media.duration_s)}, ${(reference.media.sample_rate_hz ?? 0) / 1000} kHz)` : ''}
               , with its time reference inside. Lay them on tracks of their own, all at the reference's start.
             </Text>
-            <Flex gap="2" mb="5" role="radiogroup" aria-label="Sample type">
-              {FORMS.map((one) => (
-                <Button
-                  key={one.form}
-                  role="radio"
-                  aria-checked={form === one.form}
-                  size="sm"
-                  variant={form === one.form ? 'solid' : 'outline'}
-                  title={one.hint}
-                  onClick={() => {
-                    localStorage.setItem(FORM_KEY, one.form)
-                    setForm(one.form)
-                  }}
-                >
-                  {one.label}
-                </Button>
-              ))}
-            </Flex>
-            <Button size="sm" colorPalette="slate" disabled={!placed.length} loading={write.isPending} onClick={() => write.mutate(null)}>
+            <Choice
+              label="Sample type"
+              options={FORMS.map((one) => ({ value: one.form, label: one.label, title: one.hint }))}
+              value={form}
+              choose={(chosen) => {
+                localStorage.setItem(FORM_KEY, chosen)
+                setForm(chosen)
+              }}
+              button={{ size: 'sm' }}
+              rest="outline"
+              gap="2"
+              mb="5"
+            />
+            <Button size="sm" colorPalette="slate" disabled={!placed.length} title={placed.length ? undefined : 'Nothing is placed yet'} loading={write.isPending} onClick={() => write.mutate(null)}>
               Write all {placed.length} as a ZIP, with the report
             </Button>
             <Stack gap="0" mt="6">
@@ -102,7 +101,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
             </Text>
             {deliveries?.length === 0 && (
               <Text fontSize="sm" color="fg.muted">
-                Nothing yet. What you write waits here to be taken home.
+                Nothing yet. What you write waits here to be downloaded.
               </Text>
             )}
             <Stack gap="0">{deliveries?.map((one) => <DeliveryLine key={one.id} delivery={one} project={project} />)}</Stack>
@@ -121,7 +120,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
           </Box>
         </Flex>
       </Box>
-    </Flex>
+    </Page>
   )
 }
 
@@ -133,13 +132,20 @@ function DeliveryLine({ delivery, project }: { delivery: Delivery; project: Proj
   const name = project.recordings.find((one) => one.id === delivery.recording_id)?.name ?? 'all, as a ZIP'
   return (
     <Flex align="center" py="1.5" borderTopWidth="1px" gap="3" fontSize="sm" data-testid="delivery">
-      <Text flex="1" truncate>
-        {delivery.file_name ?? name}
-      </Text>
+      <Box flex="1" minW="0">
+        <Text truncate title={delivery.file_name ?? name}>
+          {delivery.file_name ?? name}
+        </Text>
+        {delivery.ready && delivery.message && (
+          <Text fontSize="xs" color="ochre.fg">
+            {delivery.message}
+          </Text>
+        )}
+      </Box>
       {delivery.ready ? (
         <Button asChild size="2xs" colorPalette="slate">
           <a href={`/api/deliveries/${delivery.id}/file`} download>
-            Take home
+            Download
           </a>
         </Button>
       ) : work ? (

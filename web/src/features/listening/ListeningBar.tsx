@@ -1,6 +1,7 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { Pause, Play, Repeat } from 'lucide-react'
 import { useCallback, useRef, type ReactNode } from 'react'
+import { Choice } from '../../ui/Choice'
 import { timecode } from '../../ui/times'
 import { player, usePlayer, WAYS, type Way } from './player'
 import { usePlayhead } from './usePlayhead'
@@ -33,26 +34,17 @@ export function ListeningBar({ frameRate, ways, labels, children }: Props) {
         {playing ? <Pause /> : <Play fill="currentColor" />}
       </IconButton>
       <Text ref={time} fontFamily="mono" fontSize="lg" minW="128px" data-testid="playhead" />
-      <Flex role="radiogroup" aria-label="Ways of hearing" borderWidth="1px" borderColor="border.emphasized" rounded="md" overflow="hidden">
-        {WAYS.filter((one) => ways.includes(one.way)).map((one) => (
-          <Button
-            key={one.way}
-            role="radio"
-            aria-checked={way === one.way}
-            size="xs"
-            h="8"
-            rounded="none"
-            fontWeight="normal"
-            variant={way === one.way ? 'solid' : 'ghost'}
-            onClick={() => player.setWay(one.way)}
-          >
-            {labels?.[one.way] ?? one.label}
-            <Text as="span" fontSize="2xs" opacity={0.65}>
-              {one.key}
-            </Text>
-          </Button>
-        ))}
-      </Flex>
+      <Choice
+        label="Ways of hearing"
+        options={WAYS.filter((one) => ways.includes(one.way)).map((one) => ({ value: one.way, label: labels?.[one.way] ?? one.label, hint: one.key }))}
+        value={way}
+        choose={(chosen) => player.setWay(chosen)}
+        button={{ size: 'xs', h: '8', rounded: 'none', fontWeight: 'normal' }}
+        borderWidth="1px"
+        borderColor="border.emphasized"
+        rounded="md"
+        overflow="hidden"
+      />
       {loop && (
         <Button size="xs" variant="outline" onClick={() => player.setLoop(null)} title="Stop repeating (L)">
           <Repeat size={13} /> repeats {(loop.endS - loop.startS).toFixed(2)} s

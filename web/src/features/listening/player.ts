@@ -18,6 +18,8 @@ export interface Track {
   role: 'reference' | 'recording'
   /** Version of the map; empty for the reference. */
   mapId: string
+  /** Where the sound comes from, if not from the recording itself. */
+  path?: string
 }
 
 export interface Range {
@@ -47,6 +49,7 @@ export const usePlayer = create<PlayerState>(() => ({
   error: null,
 }))
 
+const FIRST_S = 0.5
 const CHUNK_S = 2
 const AHEAD_S = 5
 /** Time to fetch the first chunks before the clock starts. */
@@ -162,7 +165,7 @@ class Player {
         const range = usePlayer.getState().loop
         const end = Math.round((range ? range.endS : this.lengthS) * this.rate)
         // The first chunk is short, so that sound starts at once.
-        const wanted = when === 0 ? 0.5 * this.rate : CHUNK_S * this.rate
+        const wanted = Math.round((when === 0 ? FIRST_S : CHUNK_S) * this.rate)
         const samples = Math.min(wanted, end - next)
         if (samples <= 0) {
           if (range) {
@@ -235,8 +238,8 @@ class Player {
   }
 
   private async fetch(track: Track, first: number, samples: number): Promise<AudioBuffer> {
-    const map = track.role === 'reference' ? '' : `&map_id=${track.mapId}`
-    const answer = await fetch(`/api/recordings/${track.recordingId}/sound?first=${first}&samples=${samples}${map}`)
+    const map = track.role === 'reference' || track.path ? '' : `&map_id=${track.mapId}`
+    const answer = await fetch(`${track.path ?? `/api/recordings/${track.recordingId}/sound`}?first=${first}&samples=${samples}${map}`)
     if (!answer.ok) {
       const problem = (await answer.json().catch(() => null)) as { detail?: string } | null
       throw new Error(problem?.detail ?? 'The sound could not be fetched.')

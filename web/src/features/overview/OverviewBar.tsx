@@ -25,7 +25,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
       left={
         <>
           <Crumb to="/">Projects</Crumb>
-          <Heading size="md" truncate>
+          <Heading as="h1" size="md" truncate title={project.name}>
             {project.name}
           </Heading>
           <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
@@ -43,6 +43,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
             size="xs"
             variant="outline"
             disabled={!project.recordings.some((one) => one.map)}
+            title={project.recordings.some((one) => one.map) ? undefined : 'Nothing is placed yet'}
             onClick={() => go(`/projects/${project.id}/deliver`)}
           >
             Deliver
@@ -51,9 +52,20 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
             <Button size="xs" variant="solid" onClick={() => stop.mutate()} loading={stop.isPending}>
               Stop looking for {busy.length}
             </Button>
+          ) : waiting === 0 && project.reference_id !== null && project.recordings.length > 1 ? (
+            <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" role="status">
+              all looked for
+            </Text>
           ) : (
-            <Button size="xs" variant="solid" disabled={!primary} loading={place.isPending} onClick={() => place.mutate()}>
-              {waiting > 0 ? `Find the place of ${waiting}` : project.recordings.length > 1 ? 'All looked for' : 'Find the places'}
+            <Button
+              size="xs"
+              variant="solid"
+              disabled={!primary}
+              title={primary ? undefined : project.reference_id === null ? 'Choose the reference first' : 'Bring in recordings first'}
+              loading={place.isPending}
+              onClick={() => place.mutate()}
+            >
+              {waiting > 0 ? `Find the place of ${waiting}` : 'Find the places'}
             </Button>
           )}
         </>

@@ -8,9 +8,9 @@ import { projectOptions } from '../../api/queries'
 import { uploadAll } from '../../api/upload'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { ask } from '../../ui/Confirm'
-import { Crumb } from '../../ui/Crumb'
+import { Gone } from '../../ui/Gone'
 import { onKeys } from '../../ui/keys'
-import { TopBar } from '../../ui/TopBar'
+import { Page } from '../../ui/Page'
 import { clock } from '../../ui/times'
 import { ticks, timeAt, xOf, type Viewport } from '../bench/geometry/viewport'
 import { ListeningBar } from '../listening/ListeningBar'
@@ -23,8 +23,6 @@ import { inOrder, needsPerson } from './sortRecordings'
 import { UploadList } from './UploadList'
 
 const OVERVIEW_WAYS: readonly Way[] = ['reference', 'both', 'recording']
-/** More voices than this are a crowd, and more sound than a browser should fetch. */
-const MOST_HEARD = 16
 const TICK_LABEL_PX = 44
 
 export function OverviewPage({ projectId }: { projectId: string }) {
@@ -34,18 +32,10 @@ export function OverviewPage({ projectId }: { projectId: string }) {
   const [, go] = useLocation()
   const add = drop.open
   useEffect(() => onKeys({ a: add, Escape: () => go('/') }), [add, go])
-  if (error)
-    return (
-      <Flex direction="column" h="100%">
-        <TopBar left={<Crumb to="/">Projects</Crumb>} />
-        <Text p="8" role="alert">
-          {error.message}
-        </Text>
-      </Flex>
-    )
+  if (error) return <Gone words={error.message} />
   if (!project) return null
   return (
-    <Flex {...drop.getRootProps()} direction="column" h="100%" position="relative">
+    <Page name={project.name} {...drop.getRootProps()} position="relative">
       <input {...drop.getInputProps()} data-testid="file-input" />
       <OverviewBar project={project} add={add} />
       {project.recordings.length === 0 ? <EmptyProject projectId={project.id} add={add} /> : <Table project={project} />}
@@ -56,7 +46,7 @@ export function OverviewPage({ projectId }: { projectId: string }) {
           </Text>
         </Flex>
       )}
-    </Flex>
+    </Page>
   )
 }
 
@@ -90,12 +80,12 @@ function Table({ project }: { project: Project }) {
 
   const tracks = useMemo<Track[]>(() => {
     if (!reference || reference.media.state !== 'ready') return []
-    const placed = others.filter((one) => one.status === 'placed').slice(0, MOST_HEARD)
-    return [
-      { recordingId: reference.id, role: 'reference', mapId: '' },
-      ...placed.map((one): Track => ({ recordingId: one.id, role: 'recording', mapId: one.map?.id ?? '' })),
-    ]
-  }, [reference, others])
+    const placed = others.filter((one) => one.status === 'placed')
+    const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]
+    // However many sound together, the server mixes them.
+    if (placed.length) tracks.push({ recordingId: 'all', role: 'recording', mapId: placed.map((one) => one.map?.id ?? '').join(), path: `/api/projects/${project.id}/mix` })
+    return tracks
+  }, [reference, others, project.id])
   useEffect(() => {
     player.setTracks(tracks, reference?.media.sample_rate_hz ?? 48000, reference?.media.duration_s ?? 0)
   }, [tracks, reference])
@@ -197,8 +187,9 @@ function Table({ project }: { project: Project }) {
         ))}
         <UploadList projectId={project.id} />
         {rest.some((one) => one.map) && (
-          <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4" position="relative" zIndex="1" bg="bg">
-            lower edge of a strip: green agrees with the reference, half-high ochre does not; the line in it: what is left over, ±0.5 ms
+          <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4" position="relative" zIndex="2" bg="bg">
+            lower edge of a strip: green agrees with the reference, half-high ochre does not; the line in it: what is left over, ±0.5 ms; dark: how
+            loud on average, pale: peaks
           </Text>
         )}
         {reference && (
@@ -208,7 +199,7 @@ function Table({ project }: { project: Project }) {
         )}
       </Box>
       <ListeningBar frameRate={project.frame_rate} ways={OVERVIEW_WAYS} labels={{ both: 'All in step', recording: 'Without the reference' }}>
-        <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary">
+        <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary" role="status">
           {project.summary}
         </Text>
       </ListeningBar>

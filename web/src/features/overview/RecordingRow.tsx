@@ -101,6 +101,9 @@ function Facts({ recording }: { recording: Recording }) {
 }
 
 function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
+  const again = useMutation({
+    mutationFn: () => told(api.POST('/api/recordings/{recording_id}/listening', { params: { path: { recording_id: recording.id } } })),
+  })
   let words: ReactNode = recording.media.line
   if (recording.status === 'unplaced' || recording.status === 'failed' || recording.status === 'unsure') words = recording.sentence
   return (
@@ -108,6 +111,11 @@ function Words({ recording, project, choose }: { recording: Recording; project: 
       <Text fontSize="xs" color={recording.status === 'failed' || recording.status === 'unsure' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
         {words}
       </Text>
+      {(recording.media.state === 'failed' || recording.media.state === 'stopped') && (
+        <Button size="2xs" variant="outline" flexShrink={0} loading={again.isPending} onClick={() => again.mutate()}>
+          Listen again
+        </Button>
+      )}
       {!project.reference_id && recording.media.state === 'ready' && (
         <Button size="2xs" variant="outline" colorPalette="slate" flexShrink={0} onClick={() => choose(recording.id)}>
           Make it the reference
@@ -120,15 +128,21 @@ function Words({ recording, project, choose }: { recording: Recording; project: 
 const DOING = { listen: 'listening', place: 'finding its place', prove: 'measuring', deliver: 'writing' } as const satisfies Record<Work['kind'], string>
 
 function Doing({ work }: { work: Work }) {
+  const stop = useMutation({
+    mutationFn: () => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: work.id } } })),
+  })
   const percent = Math.round(work.fraction_done * 100)
   return (
     <Flex align="center" gap="3" fontSize="xs" color="fg.muted">
       <Box flex="1" h="4px" bg="bg.subtle" rounded="sm" role="progressbar" aria-valuenow={percent} aria-label={DOING[work.kind]}>
         <Box h="100%" w={`${percent}%`} bg="slate.solid" rounded="sm" transition="width 0.2s" />
       </Box>
-      <Text w="150px">
+      <Text w="150px" flexShrink={0}>
         {work.stop_asked ? 'stopping …' : work.state === 'queued' ? 'waits its turn' : `${DOING[work.kind]} … ${percent} %`}
       </Text>
+      <Button size="2xs" variant="ghost" flexShrink={0} disabled={work.stop_asked} onClick={() => stop.mutate()}>
+        Stop
+      </Button>
     </Flex>
   )
 }

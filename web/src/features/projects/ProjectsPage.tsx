@@ -4,6 +4,7 @@ import { useState } from 'react'
 import { Link, useLocation } from 'wouter'
 import { api, told, type ProjectSummary } from '../../api/client'
 import { projectsOptions } from '../../api/queries'
+import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
 import { recordingCount } from '../../ui/times'
 
@@ -13,8 +14,8 @@ const RATE_KEY = 'gullywind-frame-rate'
 export function ProjectsPage() {
   const { data: projects, error, isPending } = useQuery({ ...projectsOptions(), refetchInterval: 5000 })
   return (
-    <Flex direction="column" h="100%">
-      <TopBar left={<Heading size="md">Gullywind</Heading>} />
+    <Page name="Projects">
+      <TopBar left={<Heading as="h1" size="md">Gullywind</Heading>} />
       <Box flex="1" overflowY="auto">
         <Box maxW="880px" mx="auto" px="6" py="8">
           <Text fontFamily="sentence" fontSize="2xl" mb="6">
@@ -34,8 +35,29 @@ export function ProjectsPage() {
           <Stack gap="0" mt="8">
             {projects?.map((one) => <ProjectLine key={one.id} project={one} />)}
           </Stack>
+          <Room />
         </Box>
       </Box>
+    </Page>
+  )
+}
+
+/** What takes room on the disk, and what can be made free. */
+function Room() {
+  const client = useQueryClient()
+  const { data: room } = useQuery({ queryKey: ['room'], queryFn: () => told(api.GET('/api/room')) })
+  const free = useMutation({
+    mutationFn: () => told(api.POST('/api/room/freeing')),
+    onSuccess: (now) => client.setQueryData(['room'], now),
+  })
+  if (!room || room.originals + room.derived + room.deliveries === 0) return null
+  return (
+    <Flex mt="10" pt="3" borderTopWidth="1px" gap="3" align="center" fontSize="sm" color="fg.muted" flexWrap="wrap" data-testid="room">
+      <Text>{room.words}</Text>
+      <Box flex="1" />
+      <Button size="2xs" variant="outline" disabled={!room.can_free} title={room.can_free ? 'It is made again when it is needed' : 'Nothing is kept that could be made again'} loading={free.isPending} onClick={() => free.mutate()}>
+        Free what can be made again
+      </Button>
     </Flex>
   )
 }

@@ -55,8 +55,11 @@ export function drawTrace(ctx: CanvasRenderingContext2D, s: TraceScene): void {
     ctx.globalAlpha = alpha
     for (const dot of dots) {
       const radius = 1.5 + Math.min(Math.sqrt(dot.quality) * 0.35, 3.5) + (dot === s.hovered ? 2 : 0)
+      const [x, at] = [xOf(s.view, dot.tRefS), y(dot.lagMs)]
       ctx.beginPath()
-      ctx.arc(xOf(s.view, dot.tRefS), y(dot.lagMs), radius, 0, 7)
+      // By shape as well as by colour: round agrees, a standing square differs, a ring says nothing.
+      if (dot.verdict === 'differs') diamond(ctx, x, at, radius * 1.3)
+      else ctx.arc(x, at, radius, 0, 7)
       if (dot.verdict === 'nothing') {
         ctx.strokeStyle = s.colors.text
         ctx.stroke()
@@ -74,6 +77,14 @@ export function drawTrace(ctx: CanvasRenderingContext2D, s: TraceScene): void {
   ctx.fillText(`+${unit(s.scale)} late`, 4, y(s.scale))
   ctx.fillText('0', 4, middle - 8)
   ctx.fillText(`−${unit(s.scale)} early`, 4, y(-s.scale))
+}
+
+function diamond(ctx: CanvasRenderingContext2D, x: number, y: number, radius: number): void {
+  ctx.moveTo(x, y - radius)
+  ctx.lineTo(x + radius, y)
+  ctx.lineTo(x, y + radius)
+  ctx.lineTo(x - radius, y)
+  ctx.closePath()
 }
 
 /** The map through the dots: a line for each piece, a dashed step where one gives way to the next. */

@@ -1,0 +1,35 @@
+"""What became of a recording, in one word: for one that is at hand, and for all at once."""
+
+from collections import defaultdict
+from typing import Literal
+from uuid import UUID
+
+from gullywind.store.database import Session
+from gullywind.store.recordings import states_of_all
+from gullywind.store.tables import MediaState, RecordingRow
+
+RecordingStatus = Literal["waiting", "placed", "unsure", "unplaced", "failed"]
+
+
+def status_of_recording(row: RecordingRow) -> RecordingStatus:
+    """A map that a person changed counts as placed."""
+    judged = row.alignment.status if row.alignment else None
+    return _status(row.media.state, row.map_number > 0, judged, row.is_untouched)
+
+
+def states_by_project(session: Session) -> dict[UUID, list[tuple[UUID, RecordingStatus]]]:
+    """Every recording's id and status, by project; maps and evidence are not read."""
+    found: dict[UUID, list[tuple[UUID, RecordingStatus]]] = defaultdict(list)
+    for one in states_of_all(session):
+        found[one.project_id].append(
+            (one.recording_id, _status(one.media_state, one.has_map, one.judged, one.is_untouched))
+        )
+    return found
+
+
+def _status(media_state: str, has_map: bool, judged: str | None, is_untouched: bool) -> RecordingStatus:
+    if media_state == MediaState.FAILED:
+        return "failed"
+    if has_map:
+        return "unsure" if judged == "unsure" and is_untouched else "placed"
+    return "unplaced" if judged == "unplaced" else "waiting"

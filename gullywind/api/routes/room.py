@@ -1,0 +1,22 @@
+"""Room on disk: what takes it, and what can be made free."""
+
+from fastapi import APIRouter
+
+from gullywind.actions.sweep import free_derived, room
+from gullywind.api.deps import ContextDep
+from gullywind.api.models.room import RoomOut
+
+router = APIRouter(tags=["room"])
+
+
+@router.get("/room")
+def get_room(context: ContextDep) -> RoomOut:
+    """What the program uses on disk, by what it is."""
+    return RoomOut.of(room(context))
+
+
+@router.post("/room/freeing")
+def post_freeing(context: ContextDep) -> RoomOut:
+    """Delete decoded sound that is made again when it is needed; what is used afterwards."""
+    free_derived(context)
+    return RoomOut.of(room(context))
