@@ -1,4 +1,4 @@
-import { CloseButton, Dialog, Flex, Kbd, Portal, SimpleGrid, Text } from '@chakra-ui/react'
+import { Box, CloseButton, Dialog, Flex, Kbd, Portal, Text } from '@chakra-ui/react'
 import { useEffect } from 'react'
 import { create } from 'zustand'
 import { onKeys } from './keys'
@@ -16,6 +16,7 @@ const SHORTCUTS: readonly [string, string][] = [
   ['C', 'cut at the playhead'],
   ['Delete', 'remove the chosen piece'],
   ['T', 'trace: what is left over, or as it was recorded'],
+  ['O', 'waves near by: one over the other, or apart'],
   ['[ ]', 'smaller or larger step'],
   ['B', 'show and hear the version before, while held back'],
   ['Ctrl Z / Ctrl Shift Z', 'undo, redo'],
@@ -41,16 +42,16 @@ export function ShortcutsHelp() {
               <Dialog.Title>Keys</Dialog.Title>
             </Dialog.Header>
             <Dialog.Body>
-              <SimpleGrid columns={{ base: 1, md: 2 }} gap="2" columnGap="6">
+              <Box columnCount={{ base: 1, md: 2 }} columnGap="8">
                 {SHORTCUTS.map(([keys, what]) => (
-                  <Flex key={keys} gap="4">
+                  <Flex key={keys} gap="4" py="1" breakInside="avoid">
                     <Flex w="168px" flexShrink={0} justify="flex-end">
                       <Kbd>{keys}</Kbd>
                     </Flex>
                     <Text fontSize="sm">{what}</Text>
                   </Flex>
                 ))}
-              </SimpleGrid>
+              </Box>
             </Dialog.Body>
             <Dialog.CloseTrigger asChild>
               <CloseButton size="sm" />

@@ -11,6 +11,7 @@ import { toRecording } from './geometry/timeMap'
 import { type Viewport } from './geometry/viewport'
 import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
+import { useWaveKind } from './waveKind'
 import { useDrag } from './useDrag'
 import type { Loupes } from './useLoupes'
 
@@ -34,6 +35,7 @@ interface Props {
 /** One magnified window. Its upper half drags the window, its lower half drags the sound. */
 export function Loupe({ index, title, reference, recording, pieces, stored, mapId, centreS, widthS, loupes, edits }: Props) {
   const polarity = recording.map?.polarity ?? 1
+  const over = useWaveKind((s) => s.over)
   const isHeld = loupes.held === index
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
@@ -49,10 +51,11 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
         recording: recording.media,
         pieces,
         polarity,
+        over,
         selected: null,
       })
     },
-    [reference, recording, pieces, centreS, widthS, polarity],
+    [reference, recording, pieces, centreS, widthS, polarity, over],
   )
   const canvas = useCanvas(draw)
   const base = useRef<number | null>(null)

@@ -4,6 +4,7 @@ import type { Pieces, Recording } from '../../api/client'
 import { useSettled } from '../../ui/useSettled'
 import { Loupe } from './Loupe'
 import type { Edits } from './useEdits'
+import { useWaveKind } from './waveKind'
 import type { Loupes } from './useLoupes'
 
 const WIDTHS_MS = [4, 24, 100] as const
@@ -28,6 +29,7 @@ export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest 
     useMemo(() => ({ stored, mapId }), [stored, mapId]),
     MEASURE_AFTER_MS,
   )
+  const { over, turn } = useWaveKind()
   const [widthMs, setWidthMs] = useState<number>(() => Number(localStorage.getItem(KEY)) || 24)
   return (
     <Box>
@@ -54,6 +56,20 @@ export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest 
           {loupes.held === null
             ? 'wide — drag the upper half or its ring on the axis to look elsewhere, the lower half to move the recording'
             : `wide — the ${TITLES[loupes.held]} is held: drag the lower half elsewhere, and the clock follows`}
+        </Text>
+        <Box flex="1" />
+        <Text
+          as="button"
+          px="1"
+          rounded="sm"
+          flexShrink={0}
+          aria-pressed={over}
+          fontWeight={over ? '700' : '400'}
+          textDecoration={over ? 'underline' : 'none'}
+          title="Near by, draw both waves over one line, the reference behind (O)"
+          onClick={turn}
+        >
+          one over the other
         </Text>
       </Flex>
       <Flex gap="2">

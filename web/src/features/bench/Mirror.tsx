@@ -11,6 +11,7 @@ import { drawAxis } from './layers/axis'
 import { drawLenses } from './layers/lenses'
 import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
+import { useWaveKind } from './waveKind'
 import { useDrag, type Drag } from './useDrag'
 import type { Loupes } from './useLoupes'
 
@@ -45,6 +46,7 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   const viewRef = useRef(view)
   viewRef.current = view
   const polarity = recording.map?.polarity ?? 1
+  const over = useWaveKind((s) => s.over)
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       drawAxis(ctx, { view, widthPx, heightPx, color: color('ink-soft'), line: color('line') })
@@ -64,11 +66,12 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         recording: recording.media,
         pieces,
         polarity,
+        over,
         selected: piece,
       })
       drawLenses(ctx, { view, atY: LENS_Y, centresS: loupes.centresS, held: loupes.held, color: color('ink'), sheet: color('sheet') })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity, piece, loupes],
+    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, loupes],
   )
   const canvas = useCanvas(draw)
 

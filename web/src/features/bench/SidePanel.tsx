@@ -48,7 +48,7 @@ export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, 
               title={judgement?.polarity === -1 ? 'It was recorded inverted against the reference' : 'It was recorded as the reference was'}
               onClick={() => edits.edit({ kind: 'polarity', polarity: map.polarity === 1 ? -1 : 1 })}
             >
-              {map.polarity === -1 ? 'turned over' : 'as recorded'}
+              {map.polarity === -1 ? 'turned over' : 'turn over'}
             </Button>
           </Flex>
         </Section>

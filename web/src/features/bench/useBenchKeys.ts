@@ -2,6 +2,7 @@ import { useEffect, useRef } from 'react'
 import { onKeys } from '../../ui/keys'
 import { player, usePlayer, WAYS, type Range } from '../listening/player'
 import { STEPS, useStep } from './steps'
+import { useWaveKind } from './waveKind'
 import { useTraceKind } from './traceKind'
 import type { Edits } from './useEdits'
 import type { Loupes } from './useLoupes'
@@ -70,6 +71,7 @@ export function useBenchKeys(acts: Acts): void {
         a().edits.edit({ kind: 'remove', index: piece })
       },
       t: () => useTraceKind.getState().turn(),
+      o: () => useWaveKind.getState().turn(),
       '[': () => useStep.getState().shift(-1),
       ']': () => useStep.getState().shift(1),
       b: (event) => !event.repeat && a().setHeldBack(true),

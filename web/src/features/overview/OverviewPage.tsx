@@ -188,8 +188,7 @@ function Table({ project }: { project: Project }) {
         <UploadList projectId={project.id} />
         {rest.some((one) => one.map) && (
           <Text fontSize="xs" color="fg.muted" ml={`${FACTS_PX}px`} mt="2" mb="4" position="relative" zIndex="2" bg="bg">
-            lower edge of a strip: green agrees with the reference, half-high ochre does not; the line in it: what is left over, ±0.5 ms; dark: how
-            loud on average, pale: peaks
+            lower edge of a strip: green agrees with the reference, half-high ochre does not; line in it: what is left over, ±0.5 ms
           </Text>
         )}
         {reference && (

@@ -93,7 +93,7 @@ function Facts({ recording }: { recording: Recording }) {
       <Text w="80px" color={proof?.current && !proof.in_step ? 'ochre.fg' : 'moss.fg'}>
         {proof?.current ? proof.left_over : '…'}
       </Text>
-      <Text w="72px">
+      <Text w="72px" pr="2">
         {measured?.sure ?? 'by hand'}
       </Text>
     </Flex>

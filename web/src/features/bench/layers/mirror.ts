@@ -3,7 +3,7 @@ import { color } from '../../../ui/theme'
 import { binFor, extent } from '../../peaks/peakTiles'
 import { identity, toRecording } from '../geometry/timeMap'
 import { timeAt, xOf, type Viewport } from '../geometry/viewport'
-import { drawWave } from './wave'
+import { drawWave, isSigned } from './wave'
 
 export interface MirrorScene {
   view: Viewport
@@ -14,6 +14,8 @@ export interface MirrorScene {
   recording: Media
   pieces: Pieces
   polarity: 1 | -1
+  /** Near by: both over one line, the reference behind. */
+  over: boolean
   /** The piece that a person chose. */
   selected: number | null
 }
@@ -22,7 +24,7 @@ export interface MirrorScene {
 export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void {
   const axisY = s.top + Math.round(s.heightPx / 2)
   const reachPx = s.heightPx / 2 - 4
-  const shared = { view: s.view, widthPx: s.widthPx, axisY, reachPx }
+  const shared = { view: s.view, widthPx: s.widthPx, axisY, reachPx, over: s.over }
   const whole = identity(s.reference.duration_s ?? 0)
   drawWave(ctx, {
     ...shared,
@@ -53,7 +55,7 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     ctx.lineWidth = 1
   }
   ctx.fillStyle = color('ink-soft')
-  ctx.fillRect(0, axisY - 0.5, s.widthPx, 1)
+  if (!(s.over && isSigned(s.view, s.reference))) ctx.fillRect(0, axisY - 0.5, s.widthPx, 1)
   drawEdges(ctx, s, axisY, reachPx)
 }
 

@@ -64,6 +64,7 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
     up: -1,
     gain,
     polarity: 1,
+    over: false,
     color: colors.wave,
     faint: colors.wave,
   })
