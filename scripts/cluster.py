@@ -11,12 +11,14 @@ import shutil
 import socket
 import subprocess
 import tempfile
+import time
 from dataclasses import dataclass
 from pathlib import Path
 
 BINARIES = sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda p: int(p.parent.name), reverse=True)
 #: The cluster's superuser, used at set-up only, and the program's role.
 ADMIN, ROLE = "postgres", "gullywind"
+START_PATIENCE_S = 15.0
 
 
 class ClusterError(RuntimeError):
@@ -94,12 +96,17 @@ class Cluster:
         self._run("initdb", "-D", str(self._data), "-U", ADMIN, *options, "--no-sync")
 
     def _start(self, options: str) -> None:
-        log = self.folder / "log"
-        try:
-            options += " -c max_connections=80"
-            self._run("pg_ctl", "-D", str(self._data), "-l", str(log), "-w", "-t", "30", "-o", options, "start")
-        except ClusterError as error:
-            raise ClusterError(f"The database does not start; its log is {log}. {error}") from error
+        log, deadline = self.folder / "log", time.monotonic() + START_PATIENCE_S
+        options += " -c max_connections=80"
+        while True:
+            try:
+                self._run("pg_ctl", "-D", str(self._data), "-l", str(log), "-w", "-t", "30", "-o", options, "start")
+                return
+            except ClusterError as error:
+                # After a kill the old one's processes need a moment to be gone.
+                if time.monotonic() > deadline:
+                    raise ClusterError(f"The database does not start; its log is {log}. {error}") from error
+                time.sleep(0.3)
 
     def _create_role(self) -> None:
         may = "CREATEDB" if self.makes_databases else "NOCREATEDB"

@@ -48,7 +48,7 @@ def request_delivery(
     context: Context, session: Session, project_id: UUID, recording_id: UUID | None, form: SampleForm
 ) -> DeliveryRow:
     """Queue the writing of one recording, or of all placed ones as a ZIP."""
-    project = get_project(session, project_id)
+    project = get_project(session, project_id, lock=True)
     if reference_of(session, project) is None:
         raise InputError("Choose the reference first.")
     chosen = [get_recording(session, recording_id)] if recording_id else _placed(session, project_id)

@@ -11,7 +11,7 @@ from gullywind.core.piece_edits import Trim
 from gullywind.core.speed import nearest_speed
 from gullywind.core.time_map import TimeMap, alike
 from gullywind.store.database import Session, announce
-from gullywind.store.projects import check_version
+from gullywind.store.projects import check_version, lock_project
 from gullywind.store.recordings import add_map_version, get_recording, list_recordings
 from gullywind.store.tables import RecordingRow
 
@@ -43,6 +43,7 @@ def use_clock(context: Context, session: Session, recording_id: UUID, version: i
 
 def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, measured: bool) -> int:
     """The same for all placed recordings of a project; returns how many changed. What is at rate 1 stays."""
+    lock_project(session, project_id)
     changed = 0
     for one in list_recordings(session, project_id):
         judged = one.version_of(one.alignment.map_version_id) if one.alignment else None

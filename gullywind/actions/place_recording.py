@@ -32,7 +32,7 @@ from gullywind.store.works import open_works
 
 def request_placing(context: Context, session: Session, project_id: UUID, recording_id: UUID | None) -> list[WorkRow]:
     """Queue one recording, or all that have no place yet; what is queued already is not queued twice."""
-    project = get_project(session, project_id)
+    project = get_project(session, project_id, lock=True)
     reference = reference_of(session, project)
     if reference is None:
         raise InputError("Choose the reference first: the recording that all others are lined up to.")

@@ -56,7 +56,7 @@ def change_project(
     reference_id: UUID | None = None,
 ) -> ProjectRow:
     """Change what is given; choosing another reference forgets the placements, which were against the old one."""
-    row = get_project(session, project_id)
+    row = get_project(session, project_id, lock=True)
     check_version(row, version)
     if name is not None:
         row.name = clean_name(name)
@@ -75,7 +75,7 @@ def change_project(
 def delete_project(context: Context, project_id: UUID) -> None:
     """Delete a project with its deliveries; files that no other project uses go too."""
     with context.database.session() as session:
-        row = get_project(session, project_id)
+        row = get_project(session, project_id, lock=True)
         hashes = {one.content_hash for one in list_recordings(session, project_id)}
         deliveries = [str(one.work_id) for one in list_deliveries(session, project_id)]
         session.delete(row)

@@ -19,7 +19,7 @@ def add_recording(
     context: Context, session: Session, project_id: UUID, file_name: str, incoming: IncomingFile
 ) -> RecordingRow:
     """Keep an upload and make a recording of it; the same content is stored once."""
-    get_project(session, project_id)
+    get_project(session, project_id, lock=True)
     if incoming.size_bytes == 0:
         raise InputError("The file is empty: 0 bytes.")
     name = base_name(file_name)

@@ -34,7 +34,7 @@ def run_work(
     is put back, to be taken up again.
     """
     with context.database.session() as session:
-        row = find_work(session, work_id)
+        row = find_work(session, work_id, lock=True)
         if row is None or row.state not in OPEN_STATES:
             return
         if row.stop_asked or row.attempts >= MOST_ATTEMPTS:
@@ -103,7 +103,7 @@ def give_up(session: Session, row: WorkRow) -> None:
 def _put_back(context: Context, work_id: UUID) -> None:
     """As if it had not been begun; whoever looks for work without a job queues it again."""
     with context.database.session() as session:
-        row = find_work(session, work_id)
+        row = find_work(session, work_id, lock=True)
         if row is not None and row.state == WorkState.RUNNING:
             row.state, row.fraction_done, row.attempts = WorkState.QUEUED, 0.0, max(0, row.attempts - 1)
             announce(session, row.project_id)
@@ -111,7 +111,7 @@ def _put_back(context: Context, work_id: UUID) -> None:
 
 def _end(context: Context, work_id: UUID, state: WorkState, message: str | None) -> None:
     with context.database.session() as session:
-        row = find_work(session, work_id)
+        row = find_work(session, work_id, lock=True)
         if row is not None:
             end_work(session, row, state, message)
             announce(session, row.project_id)

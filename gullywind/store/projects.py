@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from uuid import UUID
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from gullywind.core.errors import ConflictError, NotFoundError
@@ -15,9 +15,19 @@ def list_projects(session: Session) -> Sequence[ProjectRow]:
     return session.scalars(select(ProjectRow).order_by(ProjectRow.created_at.desc())).all()
 
 
-def get_project(session: Session, project_id: UUID) -> ProjectRow:
-    """One project; raises `NotFoundError`."""
-    row = session.get(ProjectRow, project_id)
+def lock_project(session: Session, project_id: UUID) -> None:
+    """Nobody else changes a project, its recordings or the work on it before the session ends, which must be soon.
+
+    Whoever changes any of them asks for this first, so that no two wait for each other. `lock_media` comes after it.
+    """
+    session.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:key, 5))"), {"key": str(project_id)})
+
+
+def get_project(session: Session, project_id: UUID, *, lock: bool = False) -> ProjectRow:
+    """One project; with `lock` nobody else changes it or what is in it. Raises `NotFoundError`."""
+    if lock:
+        lock_project(session, project_id)
+    row = session.get(ProjectRow, project_id, populate_existing=lock)
     if row is None:
         raise NotFoundError("This project does not exist any more.")
     return row

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session, selectinload
 
 from gullywind.core.errors import NotFoundError
 from gullywind.core.time_map import TimeMap
+from gullywind.store.projects import lock_project
 from gullywind.store.tables import (
     AlignmentRow,
     MapVersionRow,
@@ -31,7 +32,11 @@ def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow
 
 def get_recording(session: Session, recording_id: UUID, *, lock: bool = False) -> RecordingRow:
     """One recording; with `lock` nobody else changes it before the session ends. Raises `NotFoundError`."""
-    row = session.get(RecordingRow, recording_id, with_for_update={"of": RecordingRow} if lock else None)
+    if lock:
+        project_id = session.scalar(select(RecordingRow.project_id).where(RecordingRow.id == recording_id))
+        if project_id is not None:
+            lock_project(session, project_id)
+    row = session.get(RecordingRow, recording_id, populate_existing=lock)
     if row is None:
         raise NotFoundError("This recording does not exist any more.")
     return row

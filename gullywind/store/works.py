@@ -26,9 +26,9 @@ def get_work(session: Session, work_id: UUID) -> WorkRow:
     return row
 
 
-def find_work(session: Session, work_id: UUID) -> WorkRow | None:
-    """One piece of work, None where its recording or project was deleted."""
-    return session.get(WorkRow, work_id)
+def find_work(session: Session, work_id: UUID, *, lock: bool = False) -> WorkRow | None:
+    """One piece of work, None where its recording or project was deleted; with `lock` it stays as it is meanwhile."""
+    return session.get(WorkRow, work_id, with_for_update=lock or None)
 
 
 def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:

@@ -2,6 +2,7 @@
 
 import json
 import os
+import random
 import signal
 import subprocess
 import sys
@@ -10,6 +11,8 @@ import time
 import unittest
 import urllib.error
 import urllib.request
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from scripts.cluster import Cluster, free_port
@@ -157,6 +160,47 @@ class ProgramTest(unittest.TestCase):
         self.until(lambda: self.all_placed(project_id))
         left = {path.name for path in (self.data / "media" / "originals").rglob("*") if path.is_file()}
         self.assertEqual(len(left), 3)
+
+    def test_clients_that_race_hang_nothing_and_meet_no_error_of_the_program(self):
+        self.start()
+        project = self.ask("POST", "/projects", {"name": "Races"})
+        path, body = f"/projects/{project['id']}", wav_bytes(busy(12.0, 23))
+        statuses: Counter[int] = Counter()
+
+        def send(method: str, address: str, wish: bytes | dict | None = None):
+            try:
+                answer = self.ask(method, address, wish)
+                statuses[200] += 1
+                return answer
+            except urllib.error.HTTPError as error:
+                statuses[error.code] += 1
+                return None
+
+        def client(seed: int) -> None:
+            chance = random.Random(seed)
+            for _ in range(40):
+                now = send("GET", path)
+                one = chance.choice(now["recordings"]) if now and now["recordings"] else None
+                what = chance.randrange(7)
+                if one is None or what == 0:
+                    send("POST", f"{path}/recordings?file_name=r.wav", body)
+                elif what == 1:
+                    send("DELETE", f"/recordings/{one['id']}")
+                elif what == 2:
+                    send("PATCH", path, {"version": now["version"], "reference_id": one["id"]})
+                elif what == 3:
+                    send("POST", f"{path}/alignments", {})
+                elif what == 4:
+                    send("POST", f"{path}/deliveries", {})
+                else:
+                    kind = chance.choice(("undo", "redo"))
+                    send("POST", f"/recordings/{one['id']}/map-edits", {"version": one["version"], "kind": kind})
+
+        with ThreadPoolExecutor(6) as pool:
+            list(pool.map(client, range(6)))
+        self.assertGreater(statuses[200], 200)
+        self.assertEqual({status for status in statuses if status >= 500}, set())
+        self.until(lambda: not self.ask("GET", path)["works"])
 
 
 def _other_postmaster(data: Path, was: int) -> bool:

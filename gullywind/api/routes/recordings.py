@@ -121,7 +121,7 @@ def use_clocks(project_id: UUID, body: ClocksIn, context: ContextDep, session: S
 @router.post("/recordings/{recording_id}/proofs", status_code=202)
 def request_proof(recording_id: UUID, context: ContextDep, session: SessionDep) -> None:
     """Measure what is left over, unless it is measured or will be."""
-    prove_recording.request_proof(context, session, get_recording(session, recording_id))
+    prove_recording.request_proof(context, session, get_recording(session, recording_id, lock=True))
 
 
 @router.get("/recordings/{recording_id}/match-curve")
