@@ -12,7 +12,6 @@ from gullywind.core.places import (
     ABOUT_AS_LONG,
     MUCH_LONGER,
     STRONG_NATS,
-    Searched,
     broken_instead,
     find_places,
 )
@@ -22,6 +21,7 @@ from gullywind.core.sound import SampleSource, listening_views
 from gullywind.core.speed import best_speeds, speed_note
 from gullywind.core.units import Checkpoint, no_checkpoint
 from gullywind.core.verify import LOOKS, Look, Refined
+from gullywind.core.weigh import Searched
 from gullywind.core.windows import MapAll
 
 #: Places that the search gives to be weighed; the right one is nearly always among so many.

@@ -1,12 +1,8 @@
 """From the search's rivals to refined places: which are looked at, how long, and which is best. Times in s."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
-from gullywind.core.accumulate import GridSpectra, accumulate, recording_grid, reference_grid
-from gullywind.core.features.extract import Heard
-from gullywind.core.search import CoarsePlace, MatchCurve, ReferenceIndex, search_offsets
-from gullywind.core.sound import Listening
+from gullywind.core.search import search_offsets
 from gullywind.core.units import Checkpoint
 from gullywind.core.verify import (
     LONGEST,
@@ -20,30 +16,34 @@ from gullywind.core.verify import (
     starting_line,
     verify_place,
 )
-from gullywind.core.windows import Line, MapAll, lay_common_windows, lay_windows
+from gullywind.core.weigh import (
+    COPY_SHARE,
+    FEW_PLACES,
+    LEAST_HEIGHT,
+    SAME_PLACE_S,
+    SURE_HEIGHT,
+    Hopeful,
+    Searched,
+    apart,
+    least_height,
+    weigh,
+    worthy,
+)
+from gullywind.core.windows import MapAll, lay_common_windows, lay_windows
 
 #: A place this well supported needs no second, longer look.
 STRONG_NATS, STRONG_QUALITY = 12.0, 8.0
 #: Agreement counts as this much at least; and in windows of several times this quality as so many nats.
 LEAST_NATS, CLEARLY_QUALITY, CLEARLY_NATS = 0.02, 20.0, 3.0
-#: Of strangers the best of all places reaches 6 to 9.4 in the sum over the whole overlap, of generated matches the
-#: right one 11 and more: below the first of these nothing is looked at, below the second only so few places. A sum of
-#: so few windows must stand higher.
-LEAST_HEIGHT, SURE_HEIGHT, FEW_PLACES = 8.2, 9.5, 2
-LEAST_WINDOWS, SPARSE_HEIGHT = 3, 10.5
-#: Rivals below this share of the best are not looked at; nor, among copies, those below the other.
-RIVAL_SHARE, COPY_SHARE = 0.45, 0.35
-#: Windows of a recording that are added up: for all places, and for so many of the best.
-FEW_WINDOWS, MOST_WINDOWS, MOST_WHOLE = 10, 64, 6
-#: Of so many, where a few windows already say more than those of strangers do.
-HOPEFUL_HEIGHT, MOST_HOPEFUL = 7.5, 32
 MOST_LONG_LOOKS = 5
+#: Strangers hardly reach this in the search; so few places that come near the highest are looked at before all others.
+LEADING_Z, LEADING_SHARE, FEW_LEADING = 6.0, 0.6, 2
+#: Such a look is enough where so much of the shorter recording lies there, and so many windows agree.
+PLAIN_COVERAGE, PLAIN_SHARE = 0.5, 0.85
 #: Rivals that agree with themselves this well, and have this share of the best one's score, are refined too.
 RIVAL_NATS, RIVAL_SCORE = 5.0, 0.5
 #: So are those that the search found nearly as good: in noise the first check may have missed them.
 EQUAL_PLACE = 0.85
-#: Places nearer than this are one.
-SAME_PLACE_S = 0.05
 #: So many: their order after the first check is nearly chance.
 MOST_REFINED = 10
 #: Windows that tell rivals apart are at least this long.
@@ -66,16 +66,6 @@ AS_STRONG = 0.97
 BROKEN_NATS = 2.0
 
 
-@dataclass(frozen=True, eq=False)
-class Searched:
-    """A search's result with the reference's index and the two views it was made of."""
-
-    curve: MatchCurve
-    index: ReferenceIndex
-    reference: Heard
-    recording: Heard
-
-
 def find_places(
     searched: Sequence[Searched], *, looks: Sequence[Look], map_all: MapAll, checkpoint: Checkpoint
 ) -> tuple[list[Refined], list[Verified]]:
@@ -91,7 +81,12 @@ def find_places(
     refined, verified : best first; those that were measured along the whole overlap, and all that were looked at. Both
         empty where the two hardly overlap anywhere, or nothing stands above chance.
     """
-    weighed = _weigh(searched, [one.curve.places for one in searched], checkpoint)
+    glanced = _glance(searched, map_all, checkpoint, looks[:2])
+    if glanced:
+        refined = _refine(glanced, map_all)
+        if _is_plain(refined[0]) and not _is_doubtful(refined, glanced):
+            return refined, glanced
+    weighed = weigh(searched, [one.curve.places for one in searched], checkpoint)
     weighed = [one for one in weighed if one.place.height >= least_height(one.place.windows)]
     if not weighed:
         return [], []
@@ -101,67 +96,48 @@ def find_places(
     refined = _refine(verified, map_all)
     if looks is LOOKS and _is_doubtful(refined, verified):
         more = [search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places for one in searched]
-        verified = _verify_more(_weigh(searched, more, checkpoint), verified, map_all, checkpoint)
+        verified = _verify_more(weigh(searched, more, checkpoint), verified, map_all, checkpoint)
         refined = _refine(verified, map_all)
     return refined, verified
 
 
-def least_height(windows: int) -> float:
-    """How far the sum of so many windows must stand above chance to be looked at."""
-    return LEAST_HEIGHT if windows >= LEAST_WINDOWS else SPARSE_HEIGHT
+def _glance(
+    searched: Sequence[Searched], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
+) -> list[Verified]:
+    """A short look at the place that the search shows alone, or nearly so; empty where it does not prove itself.
+
+    Most recordings are placed by that, at a tenth of what weighing all places costs.
+    """
+    places = [(place, one) for one in searched for place in one.curve.places]
+    top = max((place.z for place, _ in places), default=0.0)
+    leading = [(place, one) for place, one in places if place.z >= LEADING_SHARE * top]
+    if top < LEADING_Z or len(leading) > FEW_LEADING:
+        return []
+    lay = lay_common_windows if len(leading) == 1 else lay_windows
+    verified: list[Verified] = []
+    for look in looks:
+        for place, one in leading:
+            checkpoint(0.4)
+            glanced = Weighed(place, starting_line(place), place.z, 1)
+            found = verify_place(one.reference.view, one.recording.view, glanced, look=look, lay=lay, map_all=map_all)
+            verified += [found] if found else []
+        if verified and _is_strong(max(verified, key=_strength)):
+            return _distinct(verified)
+    return []
 
 
-@dataclass(frozen=True, eq=False)
-class _Hopeful:
-    """A weighed place, and of which pair of views."""
-
-    place: Weighed
-    reference: Listening
-    recording: Listening
-
-
-def _weigh(
-    searched: Sequence[Searched], places: Sequence[Sequence[CoarsePlace]], checkpoint: Checkpoint
-) -> list[_Hopeful]:
-    """Places with what the whole overlap says of each, best first: few windows of all, then all windows of the best."""
-    found: list[_Hopeful] = []
-    for one, some in zip(searched, places, strict=True):
-        reference, view = reference_grid(one.reference.view), one.recording.view
-        recording = recording_grid(view, most_windows=MOST_WINDOWS)
-        lines = [(place, starting_line(place)) for place in some]
-        first = _accumulated(reference, recording, lines, FEW_WINDOWS, checkpoint)
-        if recording.count > FEW_WINDOWS and first:
-            # Sums of few and of many windows do not compare: who is not looked at again is out.
-            hopeful = first[0].height >= HOPEFUL_HEIGHT
-            best = first[: MOST_HOPEFUL if hopeful else MOST_WHOLE]
-            lines = [(one.coarse, one.line) for one in best]
-            first = _accumulated(reference, recording, lines, MOST_WINDOWS, checkpoint)
-        found += [_Hopeful(place, one.reference.view, view) for place in first]
-    return sorted(found, key=lambda one: -one.place.height)
-
-
-def _accumulated(
-    reference: GridSpectra,
-    recording: GridSpectra,
-    places: Sequence[tuple[CoarsePlace, Line]],
-    most_windows: int,
-    checkpoint: Checkpoint,
-) -> list[Weighed]:
-    weighed = []
-    for coarse, line in places:
-        checkpoint(0.4)
-        found = accumulate(reference, recording, line, most_windows=most_windows)
-        if found is not None:
-            weighed.append(Weighed(coarse, found.line, found.height, found.windows))
-    return sorted(weighed, key=lambda one: -one.height)
+def _is_plain(best: Refined) -> bool:
+    """Whether a place holds most of the recording and nearly all windows agree: then no other need be asked for."""
+    support = best.support
+    return support.coverage >= PLAIN_COVERAGE and support.agreeing >= PLAIN_SHARE * support.windows
 
 
 def _verify(
-    weighed: Sequence[_Hopeful], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
+    weighed: Sequence[Hopeful], map_all: MapAll, checkpoint: Checkpoint, looks: Sequence[Look]
 ) -> list[Verified]:
     """Places after the full-rate check, best first."""
     most = FIRST_PLACES if weighed[0].place.height >= SURE_HEIGHT else FEW_PLACES
-    places = _apart(_worthy(weighed))[:most]
+    places = apart(worthy(weighed))[:most]
     # Mostly one place stands far above all others: then its windows lie at moments that other layouts share.
     lay = lay_common_windows if len(places) == 1 else lay_windows
     verified: list[Verified] = []
@@ -181,31 +157,12 @@ def _verify(
     return _distinct(verified)
 
 
-def _worthy(weighed: Sequence[_Hopeful]) -> list[_Hopeful]:
-    """Those that come near the best in the sum, or in what each window says: a short overlap may agree throughout where
-    a long one shares no more than its drums.
-    """
-    height = max(one.place.height for one in weighed)
-    density = max(one.place.density for one in weighed)
-    share = [(max(one.place.height / height, one.place.density / density), one) for one in weighed]
-    return [one for worth, one in sorted(share, key=lambda pair: -pair[0]) if worth >= RIVAL_SHARE]
-
-
-def _apart(hopeful: Sequence[_Hopeful]) -> list[_Hopeful]:
-    """Those that lie at a place of their own, best first."""
-    kept: list[_Hopeful] = []
-    for one in hopeful:
-        if all(abs(one.place.line.offset_s - other.place.line.offset_s) > SAME_PLACE_S for other in kept):
-            kept.append(one)
-    return kept
-
-
 def _verify_more(
-    weighed: Sequence[_Hopeful], verified: Sequence[Verified], map_all: MapAll, checkpoint: Checkpoint
+    weighed: Sequence[Hopeful], verified: Sequence[Verified], map_all: MapAll, checkpoint: Checkpoint
 ) -> list[Verified]:
     """What was looked at, and all other places that stand above chance, after a short look; best first."""
     more = list(verified)
-    for one in _apart(weighed):
+    for one in apart(weighed):
         checkpoint(0.9)
         views = one.reference, one.recording
         known = [other.line.offset_s for other in verified if (other.reference, other.recording) == views]
