@@ -23,7 +23,7 @@ from gullywind.formats.spool import spool_is_there
 IN_PLACE = {"WAV", "WAVEX", "RF64", "W64", "AIFF", "AU", "CAF", "FLAC"}
 PCM_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64}
 #: How the files begin that libsndfile is asked about; it says aloud on the terminal what it thinks of others.
-MAGICS = (b"RIFF", b"RF64", b"FORM", b"fLaC", b"riff", b"caff", b".snd", b"dns.")
+MAGICS = (b"RIFF", b"RF64", b"BW64", b"FORM", b"fLaC", b"riff", b"caff", b".snd", b"dns.")
 #: At 128 kbit/s a byte holds three samples at 48 kHz, and decoding takes longer than all the rest.
 SAMPLES_PER_CODED_BYTE = 9.0
 

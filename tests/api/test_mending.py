@@ -57,7 +57,8 @@ class MendingTest(ApiCase):
         early = [w["lag_ms"] for w in proved["proof"]["windows"] if w["t_ref"] < OFFSET_S + CUT_S - 1]
         self.assertAlmostEqual(float(np.median(late)), 4.0, delta=0.05)
         self.assertAlmostEqual(float(np.median(early)), 0.0, delta=0.05)
-        self.assertIn("up to 4.0", proved["sentence"])
+        # Half of it is 4 ms off: whether that is the median or what some reach is a matter of one window.
+        self.assertRegex(proved["sentence"], r"(up to 4\.0\d?|; 4\.0\d?) ms( left over)?")
         # A number that comes again after an undo is not taken for the map that was proved.
         back = self.edited(proved, kind="undo")
         other = self.edited(back, kind="slide", index=1, by_s=-0.003)
