@@ -9,55 +9,24 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gullywind.core.correlate import WindowLag, local_agreement
+from gullywind.core.chain import LEAST_JUMP_S, SAME_LAG_S, Found, agreeing, best_chain, split_at_jumps
+from gullywind.core.correlate import WindowLag
 from gullywind.core.course import Leg, rough_course
+from gullywind.core.cuts import find_cut
 from gullywind.core.features.bands import BandFeatures
 from gullywind.core.sound import Listening
 from gullywind.core.units import Floats
 from gullywind.core.verify import CLEAR_QUALITY, LEAST_QUALITY, found_times
 from gullywind.core.windows import Line, MapAll, lay_windows, measure_all
 
-#: Sources at different distances shift the lag by up to 12 ms where microphones stand 4 m apart: no break is so small.
-LEAST_JUMP_S = 0.015
 #: Windows at full rate: one in 3 s, but not too many, each searched this far.
 WINDOW_S, WINDOW_STEP_S, MOST_WINDOWS, WINDOW_LAG_S = 2.7, 3.0, 600, 0.08
-#: Windows this near to their neighbours continue them.
-SAME_LAG_S = 0.0015
-#: Prices in clear windows: of a jump, and of a step too small for a break. At either end of a recording three windows
-#: must agree to make a piece, in its middle about six.
-JUMP_PRICE, STEP_PRICE = 2.5, 0.5
-#: The further a jump leads the more it costs, in clear windows for a factor of e: of two copies the nearer is meant.
-FAR_PRICE = 0.15
-#: What agrees hardly at all gains this share of what agrees as well as the best.
-LEAST_SHARE = 0.3
 #: With so many jumps in all, each is looked at all along the recording.
 MOST_WHOLE_RUNS = 6
 #: A piece stands where so many windows contradict that the piece next to it runs on.
 LEAST_CONTRADICTED = 2
-#: How many windows back a chain may leap over what does not fit.
-REACH_BACK = 40
 #: Windows are measured again where the rate was further off than this: 14 µs in one.
 SAME_RATE = 5e-6
-CUT_STEP_S, CUT_WINDOW_S = 0.05, 0.2
-#: Cuts whose sums of agreement differ by less than this, or by this share of their range, are equally good; a step of
-#: sound is worth about 0.5.
-EQUAL_CUT, EQUAL_SHARE = 0.3, 0.02
-#: Both agree this well only with two copies of one sound.
-TWICE = 0.3
-
-
-@dataclass(frozen=True, eq=False)
-class Found:
-    """Windows along a recording, in its order, each shape (windows,): where they lie, s, how sure, and their lags."""
-
-    t_ref: Floats
-    t_rec: Floats
-    quality: Floats
-    lags: tuple[WindowLag, ...]
-
-    def some(self, chosen: list[int]) -> "Found":
-        """Those chosen by their places."""
-        return Found(self.t_ref[chosen], self.t_rec[chosen], self.quality[chosen], tuple(self.lags[i] for i in chosen))
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,8 +82,8 @@ def find_breaks(
         found = _windows(reference[0], recording[0], line, legs, map_all) or found
         rate = _rate_along(found, rate)
     offsets_s = found.t_ref - found.t_rec / rate
-    parts = _split(_best_chain(found, offsets_s), offsets_s)
-    pieces = _proved([found.some(_agreeing(part, offsets_s)) for part in parts])
+    parts = split_at_jumps(best_chain(found, offsets_s), offsets_s)
+    pieces = _proved([found.some(agreeing(part, offsets_s)) for part in parts])
     pieces = _without_what_runs_on(pieces, found, rate, reference[0].duration_s)
     moments = len(np.unique(np.rint(found.t_rec / WINDOW_S)))
     return _joined(reference[0], recording[0], pieces, moments)
@@ -168,56 +137,9 @@ def _rate_along(found: Found, rate: float) -> float:
     """The rate that the chain of windows tells, beginning with another; chain and rate are found in turn."""
     for _ in range(2):
         offsets_s = found.t_ref - found.t_rec / rate
-        parts = _split(_best_chain(found, offsets_s), offsets_s)
+        parts = split_at_jumps(best_chain(found, offsets_s), offsets_s)
         rate, _, _ = _common_rate([found.some(part) for part in parts])
     return rate
-
-
-def _best_chain(found: Found, offset_s: Floats) -> list[int]:
-    """Windows that follow each other with few jumps: the chain that gains most, less the price of its jumps."""
-    clear = np.clip((found.quality - LEAST_QUALITY) / 5.0, 0.0, 1.0)
-    # Of two copies the one that holds more of the sound gains more.
-    alike = np.array([max(lag.agreement, 0.0) for lag in found.lags])
-    usual = float(np.quantile(alike[clear > 0.5], 0.8)) if np.any(clear > 0.5) else 1.0
-    clear = clear * np.clip(alike / max(usual, 1e-3), LEAST_SHARE, 1.0)
-    gain = clear / max(float(np.median(clear[clear > 0])) if np.any(clear > 0) else 1.0, 0.1)
-    best = gain.copy()
-    came_from = np.full(gain.size, -1)
-    for i in range(1, gain.size):
-        low = max(0, i - REACH_BACK)
-        apart = np.abs(offset_s[low:i] - offset_s[i])
-        jump = JUMP_PRICE + FAR_PRICE * np.log1p(apart)
-        price = np.where(apart <= SAME_LAG_S, 0.0, np.where(apart < LEAST_JUMP_S, STEP_PRICE, jump))
-        # Windows of two runs at one moment are one: only a later one continues the chain.
-        price = np.where(found.t_rec[i] - found.t_rec[low:i] < WINDOW_STEP_S / 4, np.inf, price)
-        reached = best[low:i] - price
-        j = int(np.argmax(reached))
-        if reached[j] > 0:
-            best[i] += reached[j]
-            came_from[i] = low + j
-    chain = [int(np.argmax(best))]
-    while came_from[chain[-1]] >= 0:
-        chain.append(int(came_from[chain[-1]]))
-    # A window that gains nothing says nothing.
-    return [i for i in reversed(chain) if gain[i] > 0]
-
-
-def _split(chain: list[int], offset_s: Floats) -> list[list[int]]:
-    """The chain cut at its jumps."""
-    parts: list[list[int]] = []
-    for i in chain:
-        if parts and abs(offset_s[i] - offset_s[parts[-1][-1]]) < LEAST_JUMP_S:
-            parts[-1].append(i)
-        else:
-            parts.append([i])
-    return parts
-
-
-def _agreeing(part: list[int], offset_s: Floats) -> list[int]:
-    """Those of a part that lie with most of it."""
-    middle = float(np.median(offset_s[part]))
-    kept = [i for i in part if abs(offset_s[i] - middle) <= LEAST_JUMP_S / 2]
-    return kept or part
 
 
 def _proved(pieces: list[Found]) -> list[Found]:
@@ -279,7 +201,7 @@ def _joined(reference: Listening, recording: Listening, pieces: list[Found], win
         return None
     rate, offsets, _ = _common_rate(pieces)
     cuts = [
-        _cut(
+        find_cut(
             reference,
             recording,
             rate,
@@ -330,42 +252,3 @@ def _common_rate(pieces: list[Found]) -> tuple[float, list[float], list[int]]:
         rate, levels = 1.0 + float(solved[-1]), solved[:-1] - solved[-1] * t_ref.mean()
     kept = [int(np.count_nonzero(weight[which == k])) for k in range(len(pieces))]
     return rate, [float(-level / rate) for level in levels], kept
-
-
-def _cut(
-    reference: Listening,
-    recording: Listening,
-    rate: float,
-    offsets_s: tuple[float, float],
-    span_s: tuple[float, float],
-) -> float:
-    """Recording time, s, within a span, at which the first offset gives way to the second."""
-    first_s, second_s = offsets_s
-    low, high = max(span_s[0], 0.0), min(span_s[1], recording.duration_s)
-    # A pause: both pieces meet in the recording. Too much: they meet in the reference, what lies between is dropped.
-    dropped_s = max(0.0, first_s - second_s) * rate
-    times = np.arange(low, min(high, recording.duration_s - dropped_s), CUT_STEP_S)
-    if times.size < 3:
-        return (low + high) / 2
-    heard = [
-        local_agreement(reference, recording, t_rec / rate + offset, t_rec, window_s=CUT_WINDOW_S)
-        for offset, t_rec in ((first_s, times), (second_s, times + dropped_s))
-    ]
-    # One level for both: two copies of a block must weigh the same.
-    level = float(np.median([loudness for _, loudness in heard])) + 1e-20
-    first, second = (np.clip(agreement * loudness / level, -2, 2) for agreement, loudness in heard)
-    gain = np.concatenate([[0.0], np.cumsum(first - second)])
-    equal = _plateau(gain)
-    # Where a block was written twice both copies are right: the first is kept. Within a silence the middle is as good a
-    # guess as any, and a quiet place to join.
-    twice = np.flatnonzero(np.minimum(first, second)[equal[0] : equal[1]] > TWICE)
-    at = equal[0] + twice[-1] + 1 if dropped_s and twice.size else sum(equal) / 2
-    return float(low + CUT_STEP_S * (at - 0.5))
-
-
-def _plateau(gain: Floats) -> tuple[int, int]:
-    """First and last step around the highest that are as good as it."""
-    top = int(np.argmax(gain))
-    worse = gain < gain[top] - max(EQUAL_CUT, EQUAL_SHARE * float(np.ptp(gain)))
-    before, after = np.flatnonzero(worse[:top]), np.flatnonzero(worse[top:])
-    return (int(before[-1]) + 1 if before.size else 0), (top + int(after[0]) - 1 if after.size else gain.size - 1)
