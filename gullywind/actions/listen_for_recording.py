@@ -50,7 +50,7 @@ def ensure_listened(context: Context, content_hash: str, checkpoint: Checkpoint)
     Raises
     ------
     UnreadableError : it cannot be used; its facts say so too.
-    InputError : nobody needs it any more.
+    NotFoundError : nobody needs it any more.
     """
     if _is_ready(context, content_hash):
         return

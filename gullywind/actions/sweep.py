@@ -47,11 +47,11 @@ def room(context: Context) -> Room:
 
 
 def sweep(context: Context, *, budget_bytes: int | None = None) -> None:
-    """Delete originals, derived files, deliveries and uploads that belong to nobody, and derived files over the budget.
+    """Delete originals, derived files, deliveries and uploads that belong to nobody, and decoded sound over the budget.
 
     Parameters
     ----------
-    budget_bytes : for derived files; None: BUDGET_BYTES, or BUDGET_SHARE of the free room where that is less.
+    budget_bytes : for decoded sound; None: BUDGET_BYTES, or BUDGET_SHARE of the free room where that is less.
     """
     with context.database.session() as session:
         known, unused, deliveries = known_media(session), unused_media(session), all_delivery_keys(session)

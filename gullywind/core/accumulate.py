@@ -1,11 +1,11 @@
 """Evidence along a whole overlap at once: correlations of many windows, added along every line. Times in s.
 
-No single window shows a recording at -15 dB, or a few seconds of it; the sum over all does. Windows of both sides lie
-on fixed grids, so that each is transformed once, whatever places it is compared at; a place between the grids shows as
-a lag. Spectra are divided by their own smoothed magnitudes (phase transform: Knapp and Carter, "The generalized
-correlation method for estimation of time delay", IEEE Trans. ASSP 24(4), 1976), and lines that stand still are left
-out: hum that two recorders share is no evidence. The sum along lines is a Radon transform of the windows' correlations
-over lag and time (Deans, "The Radon Transform and Some of Its Applications", 1983).
+A recording far under the noise, or a few seconds of one, shows in no single window; the sum over all may. Windows of
+both sides lie on fixed grids, so that each is transformed once, whatever places it is compared at; a place between the
+grids shows as a lag. Spectra are divided by their own smoothed magnitudes (phase transform: Knapp and Carter, "The
+generalized correlation method for estimation of time delay", IEEE Trans. ASSP 24(4), 1976), and lines that stand still
+are left out: hum that two recorders share is no evidence. The sum along lines is a Radon transform of the windows'
+correlations over lag and time (Deans, "The Radon Transform and Some of Its Applications", 1983).
 """
 
 from dataclasses import dataclass

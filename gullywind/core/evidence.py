@@ -57,7 +57,8 @@ class Support:
     Attributes
     ----------
     envelope_z : height of the coarse match.
-    height : standard deviations by which the sum of all windows' correlations along the line stands above chance.
+    height : standard deviations by which the sum of all windows' correlations along the line stands above chance;
+        the coarse match's height where the place was plain without that sum.
     windows, agreeing : how many windows were measured, how many lie on one line.
     chance_nats : natural logarithm of how improbable that agreement is by chance; larger is better.
     quality : median quality of the agreeing windows.

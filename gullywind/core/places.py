@@ -55,8 +55,6 @@ LEAST_RIVAL_WINDOW_S = 2.7
 WITH_COPIES, WITHOUT_COPIES, TOO_CLEAR_QUALITY = 0.9, 0.7, 40.0
 #: Of all views' places so many are looked at first, and of each pair of views so many if there is doubt.
 FIRST_PLACES, MOST_PLACES = 12, 64
-
-
 #: A place that agrees only in part may be the right one where it holds the first of these times as much of the
 #: recording as a sure one, or the second as one that is not sure; so many such are looked into.
 MUCH_LONGER, ABOUT_AS_LONG, MOST_BROKEN = 2.0, 0.5, 2
@@ -106,7 +104,7 @@ def _glance(
 ) -> list[Verified]:
     """A short look at the place that the search shows alone, or nearly so; empty where it does not prove itself.
 
-    Most recordings are placed by that, at a tenth of what weighing all places costs.
+    The sum over all windows is not made for it: the search's own height stands in its place.
     """
     places = [(place, one) for one in searched for place in one.curve.places]
     top = max((place.z for place, _ in places), default=0.0)

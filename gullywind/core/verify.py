@@ -49,7 +49,7 @@ LEAST_OVERLAP_S = 0.4
 @dataclass(frozen=True, slots=True)
 class Weighed:
     """A coarse place with the line near it that the whole overlap speaks for most, and how far the sum of its windows
-    stands above chance, in standard deviations.
+    stands above chance, in standard deviations; as one window, the search's height, where no sum was needed.
     """
 
     coarse: CoarsePlace
