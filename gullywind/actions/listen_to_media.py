@@ -7,11 +7,11 @@ import numpy as np
 
 from gullywind.core.facts import MediaFacts
 from gullywind.core.features.extract import Heard, Listener, blocks_of, listen
+from gullywind.core.loudness import LoudnessMeter
 from gullywind.core.peaks import PeakBuilder
 from gullywind.core.sound import listening_views
 from gullywind.core.units import Checkpoint, Samples, no_checkpoint
 from gullywind.formats.derived import SPOOL, load_heard, save_heard, save_peaks
-from gullywind.formats.loudness import LoudnessMeter
 from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound
 from gullywind.store.files import MediaFolder
@@ -55,10 +55,10 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
 
 
 def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkpoint) -> MediaReport:
-    builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz, sound.channels), 0.0
+    builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz), 0.0
     listeners = [Listener(view) for view in listening_views(sound)]
     for block in blocks_of(sound, checkpoint=checkpoint):
-        loudest = max(loudest, float(np.max(np.abs(np.nan_to_num(block)), initial=0.0)))
+        loudest = max(loudest, float(block.max()), -float(block.min()))
         builder.push(drawing_mix(block))
         meter.push(block)
         for listener in listeners:

@@ -3,6 +3,7 @@
 import numpy as np
 import numpy.typing as npt
 
+from gullywind.core.native import kernels
 from gullywind.core.units import Samples
 
 #: Finer levels are cheap to make from the sound itself when they are asked for.
@@ -43,10 +44,8 @@ class PeakBuilder:
 
 def peaks_of(mono: Samples, bin_samples: int) -> Peaks:
     """Peaks of sound whose length is a multiple of `bin_samples`; shape (bins, 3), int16."""
-    bins = mono.reshape(-1, bin_samples)
-    rows = np.empty((bins.shape[0], 3), np.float32)
-    rows[:, 0], rows[:, 1] = bins.min(axis=1), bins.max(axis=1)
-    rows[:, 2] = np.sqrt(np.einsum("ij,ij->i", bins, bins) / bin_samples)
+    rows = kernels.extremes(np.ascontiguousarray(mono), bin_samples)
+    rows[:, 2] = np.sqrt(rows[:, 2] / bin_samples)
     return np.asarray(np.rint(np.clip(np.nan_to_num(rows), -1, 1) * SCALE), np.int16)
 
 

@@ -3,10 +3,12 @@
 import unittest
 
 import numpy as np
+import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gullywind.core.errors import InputError
+from gullywind.core.loudness import k_weighting
 from gullywind.core.native import kernels
 
 RNG = np.random.default_rng(5)
@@ -44,6 +46,33 @@ class CutTest(unittest.TestCase):
         found = kernels.cut(sound, np.array([start, 0]), window)
         np.testing.assert_array_equal(found[0], around[600 + start : 600 + start + size] * window)
         np.testing.assert_array_equal(found[1], around[600 : 600 + size] * window)
+
+
+class ExtremesTest(unittest.TestCase):
+    @given(bin_samples=st.integers(1, 70), samples=st.integers(1, 400))
+    def test_of_each_bin(self, bin_samples, samples):
+        sound = noise(samples)
+        bins = sound[: samples - samples % bin_samples].reshape(-1, bin_samples)
+        expected = np.stack([bins.min(axis=1), bins.max(axis=1), (bins**2).sum(axis=1)], axis=1)
+        close(self, kernels.extremes(sound, bin_samples), expected)
+
+
+class WeightedEnergyTest(unittest.TestCase):
+    def test_as_one_filter_after_the_other_whether_side_by_side_or_not(self):
+        sections = k_weighting(48000)
+        for samples, block, filled in ((200_000, 4800, 0), (200_000, 4800, 4799), (100, 7, 3), (3, 10, 2)):
+            sound = noise(samples)
+            both = np.insert(sections, 3, 1.0, axis=1)
+            energy = scipy.signal.sosfilt(both, sound.astype(np.float64)) ** 2
+            blocks = -(-(filled + samples) // block)
+            padded = np.pad(energy, (filled, blocks * block - filled - samples))
+            expected = padded.reshape(-1, block).sum(axis=1)
+            found = kernels.weighted_energy(sound, sections, np.zeros((2, 2)), block, filled, settle=5280)
+            close(self, found, expected, within=1e-8)
+
+    def test_more_than_a_block_before_is_refused(self):
+        with self.assertRaisesRegex(InputError, "7 of 7"):
+            kernels.weighted_energy(noise(9), k_weighting(48000), np.zeros((2, 2)), 7, 7, settle=0)
 
 
 class BandPowersTest(unittest.TestCase):

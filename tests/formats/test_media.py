@@ -8,7 +8,6 @@ import numpy as np
 import soundfile
 
 from gullywind.core.errors import UnreadableError
-from gullywind.formats.loudness import LoudnessMeter
 from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.riff import riff_facts
 from gullywind.formats.wav import SampleForm, write_wav
@@ -188,18 +187,3 @@ class WriteWavTest(unittest.TestCase):
         with self.assertRaises(RuntimeError):
             write_wav(self.path, blocks(), sample_rate_hz=RATE_HZ, channels=1, form=SampleForm.PCM24)
         self.assertEqual(list(self.path.parent.iterdir()), [])
-
-
-class LoudnessTest(unittest.TestCase):
-    def test_the_standard_s_tone(self):
-        # EBU Tech 3341, case 1: 1 kHz stereo sine at -23 dBFS measures -23 LUFS, within 0.1.
-        tone = np.sin(2 * np.pi * 1000 * np.arange(20 * RATE_HZ) / RATE_HZ) * 10 ** (-23 / 20)
-        meter = LoudnessMeter(RATE_HZ, 2)
-        for start in range(0, tone.size, 65536):
-            meter.push(np.stack([tone, tone])[:, start : start + 65536].astype(np.float32))
-        self.assertAlmostEqual(meter.finish(), -23.0, delta=0.1)
-
-    def test_silence_has_none(self):
-        meter = LoudnessMeter(RATE_HZ, 1)
-        meter.push(np.zeros((1, 5 * RATE_HZ), np.float32))
-        self.assertIsNone(meter.finish())

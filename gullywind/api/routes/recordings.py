@@ -44,13 +44,14 @@ async def upload_recording(
     await run_in_threadpool(check)
     incoming = IncomingFile(context.media)
     try:
-        gathered = bytearray()
+        gathered, size = list[bytes](), 0
         async for chunk in request.stream():
-            gathered += chunk
-            if len(gathered) >= WRITE_BYTES:
-                await run_in_threadpool(incoming.write, bytes(gathered))
-                gathered.clear()
-        await run_in_threadpool(incoming.write, bytes(gathered))
+            gathered.append(chunk)
+            size += len(chunk)
+            if size >= WRITE_BYTES:
+                await run_in_threadpool(incoming.write, *gathered)
+                gathered, size = [], 0
+        await run_in_threadpool(incoming.write, *gathered)
 
         def store() -> RecordingOut:
             with context.database.session() as session:

@@ -240,3 +240,111 @@ void correlation_at(const float *spectrum, int64_t first, int64_t last, int64_t 
     three[1] = slope;
     three[2] = curvature;
 }
+
+/* Two second-order sections in series (transposed direct form II): one step of either, x in, z out. */
+#define WEIGHTED(x, z, y, s)                                                                                           \
+    y = sections[0] * (x) + s[0];                                                                                      \
+    s[0] = sections[1] * (x) - sections[3] * y + s[1];                                                                 \
+    s[1] = sections[2] * (x) - sections[4] * y;                                                                        \
+    z = sections[5] * y + s[2];                                                                                        \
+    s[2] = sections[6] * y - sections[8] * z + s[3];                                                                   \
+    s[3] = sections[7] * y - sections[9] * z
+
+/* So many stretches are filtered side by side: one alone waits for its own last sample. */
+enum { SIDES = 8 };
+typedef double Sides __attribute__((vector_size(SIDES * sizeof(double))));
+
+static void energy_of(const float *sound, int64_t samples, const double *sections, double *s, double *into) {
+    double energy = 0.0, y, z;
+    for (int64_t i = 0; i < samples; i++) {
+        const double x = (double)sound[i];
+        WEIGHTED(x, z, y, s);
+        energy += z * z;
+    }
+    *into += energy;
+}
+
+/* SIDES stretches of `blocks` blocks, end to end. All but the first begin from silence, `settle` samples earlier. */
+static void energy_side_by_side(const float *sound, int64_t blocks, int64_t block, int64_t settle,
+                                const double *sections, double *state, double *into) {
+    const int64_t stretch = blocks * block;
+    Sides s[4] = {{0}}, x = {0}, y, z;
+    for (int64_t i = -settle; i < 0; i++) {
+        for (int side = 1; side < SIDES; side++)
+            x[side] = (double)sound[side * stretch + i];
+        WEIGHTED(x, z, y, s);
+    }
+    for (int j = 0; j < 4; j++)
+        s[j][0] = state[j];
+    for (int64_t number = 0; number < blocks; number++) {
+        Sides energy = {0};
+        for (int64_t i = number * block; i < (number + 1) * block; i++) {
+            for (int side = 0; side < SIDES; side++)
+                x[side] = (double)sound[side * stretch + i];
+            WEIGHTED(x, z, y, s);
+            energy += z * z;
+        }
+        for (int side = 0; side < SIDES; side++)
+            into[side * blocks + number] += energy[side];
+    }
+    for (int j = 0; j < 4; j++)
+        state[j] = s[j][SIDES - 1];
+}
+
+/* The energy of what leaves both sections, in blocks of `block` samples, added to `into`; the first has `filled` samples
+ * already. `sections` has b0, b1, b2, a1, a2 of each, `state` two numbers of each; after `settle` samples nothing is left
+ * of the state before them. */
+void weighted_energy(const float *sound, int64_t samples, const double *sections, double *state, int64_t block,
+                     int64_t filled, int64_t settle, double *into) {
+    int64_t i = samples < block - filled ? samples : block - filled;
+    energy_of(sound, i, sections, state, into++);
+    const int64_t blocks = (samples - i) / block / SIDES;
+    if (blocks * block > settle) {
+        energy_side_by_side(sound + i, blocks, block, settle, sections, state, into);
+        i += SIDES * blocks * block;
+        into += SIDES * blocks;
+    }
+    for (; i < samples; i += block)
+        energy_of(sound + i, samples - i < block ? samples - i : block, sections, state, into++);
+    /* In silence the state would shrink to numbers that processors are slow with. */
+    for (int j = 0; j < 4; j++)
+        state[j] = fabs(state[j]) < 1e-30 ? 0.0 : state[j];
+}
+
+/* So many samples are compared at once. */
+enum { ABREAST = 16 };
+typedef float Abreast __attribute__((vector_size(ABREAST * sizeof(float))));
+typedef int32_t Chosen __attribute__((vector_size(ABREAST * sizeof(int32_t))));
+#define WHERE(chosen, a, b) ((Abreast)(((chosen) & (Chosen)(a)) | (~(chosen) & (Chosen)(b))))
+
+/* Minimum, maximum and energy of each `bin` samples. */
+void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
+    for (int64_t k = 0; k < bins; k++, sound += bin, into += 3) {
+        float least = sound[0], most = sound[0], sum = 0.0f;
+        int64_t i = 0;
+        if (bin >= ABREAST) {
+            Abreast x, low, high, energy = {0};
+            memcpy(&low, sound, sizeof low);
+            high = low;
+            for (; i + ABREAST <= bin; i += ABREAST) {
+                memcpy(&x, sound + i, sizeof x);
+                low = WHERE(x < low, x, low);
+                high = WHERE(x > high, x, high);
+                energy += x * x;
+            }
+            for (int j = 0; j < ABREAST; j++) {
+                least = low[j] < least ? low[j] : least;
+                most = high[j] > most ? high[j] : most;
+                sum += energy[j];
+            }
+        }
+        for (; i < bin; i++) {
+            least = sound[i] < least ? sound[i] : least;
+            most = sound[i] > most ? sound[i] : most;
+            sum += sound[i] * sound[i];
+        }
+        into[0] = least;
+        into[1] = most;
+        into[2] = sum;
+    }
+}

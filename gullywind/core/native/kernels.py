@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from gullywind.core import native
 from gullywind.core.errors import InputError
-from gullywind.core.units import Samples
+from gullywind.core.units import Floats, Samples
 
 Spectrum = npt.NDArray[np.complex64]
 
@@ -35,6 +35,8 @@ for _name, _takes in {
     "band_coherence": (_P, _P, _P, _N, _P),
     "weigh": (_P, _P, _N, _N, _N, _D, _N, _D, _D, _P),
     "correlation_at": (_P, _N, _N, _N, _D, _P),
+    "weighted_energy": (_P, _N, _P, _P, _N, _N, _N, _P),
+    "extremes": (_P, _N, _N, _P),
 }.items():
     getattr(_kernels, _name).argtypes = _takes
     getattr(_kernels, _name).restype = None
@@ -188,6 +190,40 @@ def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, 
     three = (ctypes.c_double * 3)()
     _kernels.correlation_at(_at(spectrum), bins.start, bins.stop, 2 * (spectrum.size - 1), lag, three)
     return three[0], three[1], three[2]
+
+
+def weighted_energy(sound: Samples, sections: Floats, state: Floats, block: int, filled: int, *, settle: int) -> Floats:
+    """Energy in blocks of `block` samples of sound that went through two second-order sections.
+
+    Parameters
+    ----------
+    sound : shape (samples,).
+    sections : shape (2, 5): b0, b1, b2, a1, a2 of each, a0 = 1.
+    state : shape (2, 2), zeros at first; carried on to the next call.
+    filled : 0 to block - 1. So many samples of the first block came before.
+    settle : samples after which nothing is left in the filters of what came before.
+
+    Returns
+    -------
+    Energies : shape ((filled + samples + block - 1) // block,), the last of an unfinished block.
+    """
+    _check(np.float32, sound)
+    _check(np.float64, sections, state)
+    if sections.shape != (2, 5) or state.shape != (2, 2) or not 0 <= filled < block or settle < 0:
+        raise InputError(f"need two sections and a block, got {sections.shape}, {state.shape}, {filled} of {block}")
+    into = np.zeros(-(-(filled + sound.size) // block), np.float64)
+    if not sound.size:
+        return into
+    _kernels.weighted_energy(_at(sound), sound.size, _at(sections), _at(state), block, filled, settle, _at(into))
+    return into
+
+
+def extremes(sound: Samples, bin_samples: int) -> Samples:
+    """Minimum, maximum and energy of each bin, shape (samples // bin_samples, 3); what fills no bin is left out."""
+    _check(np.float32, sound)
+    into = np.empty((sound.size // bin_samples, 3), np.float32)
+    _kernels.extremes(_at(sound), len(into), bin_samples, _at(into))
+    return into
 
 
 def _at(array: npt.NDArray) -> int:

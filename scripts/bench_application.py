@@ -1,0 +1,106 @@
+"""The application against its own command line: 72 recordings of 4 minutes brought in, heard and placed, in one run.
+
+Run: python -m scripts.bench_application [--count 72] [--minutes 4]
+"""
+
+import argparse
+import http.client
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from material.speech import talk
+from scripts.bench import one_spectrum_of_each, program
+from scripts.figures import line
+from scripts.served import Served, until
+
+RATE_HZ = 48000
+#: As many uploads at once as the page makes.
+UPLOADS = 3
+
+
+def recordings(folder: Path, count: int, minutes: float) -> list[Path]:
+    """A reference and so many recordings of parts of it, 16-bit WAV, noise in each."""
+    rng = np.random.default_rng(11)
+    length = int(minutes * 60 * RATE_HZ)
+    event = talk(12, minutes * 60 + 30)
+    paths = [folder / "reference.wav"]
+    soundfile.write(paths[0], event, RATE_HZ, subtype="PCM_16")
+    for i in range(count):
+        first = int(rng.uniform(0, 30) * RATE_HZ)
+        part = event[first : first + length]
+        part = part * rng.uniform(0.3, 1.0) + rng.standard_normal(part.size).astype(np.float32) * 0.004
+        paths.append(folder / f"take{i:02d}.wav")
+        soundfile.write(paths[-1], part, RATE_HZ, subtype="PCM_16")
+    return paths
+
+
+def upload(served: Served, key: str, path: Path) -> str:
+    """Send a file as the page does; the recording's id."""
+    connection = http.client.HTTPConnection("127.0.0.1", served.port, timeout=600, blocksize=1 << 20)
+    headers = {"Content-Type": "application/octet-stream", "Content-Length": str(path.stat().st_size)}
+    with path.open("rb") as file:
+        connection.request("POST", f"/api/projects/{key}/recordings?file_name={path.name}", file, headers)
+        answer = connection.getresponse()
+    import json
+
+    return str(json.loads(answer.read())["id"])
+
+
+def in_application(served: Served, paths: list[Path]) -> dict[str, float]:
+    """Wall times in s: until all are brought in, until the first is placed, until all are."""
+    project = served.ask("POST", "/projects", {"name": "Bench"})
+    assert isinstance(project, dict)
+    key, start = project["id"], time.perf_counter()
+    times: dict[str, float] = {}
+    reference = upload(served, key, paths[0])
+    served.ask("PATCH", f"/projects/{key}", {"version": project["version"], "reference_id": reference})
+    with ThreadPoolExecutor(UPLOADS) as pool:
+        list(pool.map(lambda path: upload(served, key, path), paths[1:]))
+    times["uploaded"] = time.perf_counter() - start
+    served.ask("POST", f"/projects/{key}/alignments", {})
+    placed = 0
+
+    def done() -> bool:
+        nonlocal placed
+        projects = served.ask("GET", "/projects")
+        assert isinstance(projects, list)
+        placed = projects[0]["placed"]
+        if placed and "first placed" not in times:
+            times["first placed"] = time.perf_counter() - start
+        return bool(placed == len(paths) - 1)
+
+    until(done, 900)
+    times["all placed"] = time.perf_counter() - start
+    return times
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--count", type=int, default=72)
+    parser.add_argument("--minutes", type=float, default=4.0)
+    given = parser.parse_args()
+    with tempfile.TemporaryDirectory(prefix="gullywind-bench-") as name:
+        folder = Path(name)
+        (folder / "files").mkdir()
+        paths = recordings(folder / "files", given.count, given.minutes)
+        program("align", *paths[:2])
+        command = program("align", *paths)
+        spectra = one_spectrum_of_each(paths)
+        served = Served(folder)
+        served.start()
+        times = in_application(served, paths)
+        served.stop()
+        told = ", ".join(f"{what} {seconds:.1f} s" for what, seconds in times.items())
+        line(f"{given.count} recordings in the application", told, "")
+        line("the same on the command line; one spectrum of each", f"{command:.1f} s; {spectra:.1f} s", "")
+        line("application against command line", f"{times['all placed'] / command:.2f} times", "1.3")
+        line("application against one spectrum of each", f"{times['all placed'] / spectra:.2f} times", "1.0")
+
+
+if __name__ == "__main__":
+    main()
