@@ -23,12 +23,14 @@ class Settings:
     web_dir: Path | None
     hosts: frozenset[str] = LOCAL_HOSTS
     access_key: str | None = None
+    folders: tuple[Path, ...] = ()
 
     @classmethod
     def from_environment(cls) -> "Settings":
-        """Read GULLYWIND_ and DATABASE_URL, MEDIA_DIR, WEB_DIR, HOSTS, ACCESS_KEY; all but the first two may be absent.
+        """Read GULLYWIND_ and DATABASE_URL, MEDIA_DIR, WEB_DIR, HOSTS, ACCESS_KEY, FOLDERS; the first two must be set.
 
-        The hosts are names that the server goes by besides those of loopback, with commas between.
+        The hosts are names that the server goes by besides those of loopback, with commas between; the folders are
+        those whose files may be taken in by their path, separated as in PATH.
         """
         try:
             url, media = os.environ["GULLYWIND_DATABASE_URL"], os.environ["GULLYWIND_MEDIA_DIR"]
@@ -42,8 +44,11 @@ class Settings:
             Path(web) if web else None,
             LOCAL_HOSTS | {name for name in hosts if name},
             os.environ.get("GULLYWIND_ACCESS_KEY") or None,
+            tuple(Path(one) for one in os.environ.get("GULLYWIND_FOLDERS", "").split(os.pathsep) if one),
         )
 
     def context(self) -> Context:
         """Connect the parts."""
-        return Context(Database(self.database_url), MediaFolder(self.media_dir), JobQueue(self.database_url))
+        return Context(
+            Database(self.database_url), MediaFolder(self.media_dir), JobQueue(self.database_url), self.folders
+        )

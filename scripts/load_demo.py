@@ -22,7 +22,7 @@ def load_demo(folder: Path) -> None:
     print("making the demo's recordings (half a minute) …", flush=True)
     paths = write_talk(folder)
     with context.database.session() as session:
-        project = create_project(session, NAME, 25.0)
+        project = create_project(session, NAME, "25")
         rows = []
         for path in paths:
             incoming = IncomingFile(context.media)

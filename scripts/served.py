@@ -33,8 +33,10 @@ def until(condition: Callable[[], bool], patience_s: float = PATIENCE_S) -> bool
 class Served:
     """The whole program in a folder, as `make demo` starts it."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, folders: Path | None = None) -> None:
+        """`folders`: whose files may be taken in by their path."""
         folder.chmod(0o755)
+        self.folders = folders
         self.data, self.port = folder, free_port()
         self.process: subprocess.Popen[bytes] | None = None
 
@@ -42,7 +44,7 @@ class Served:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "scripts.serve", "--data", str(self.data)],
             cwd=ROOT,
-            env=os.environ | {"GULLYWIND_PORT": str(self.port)},
+            env=os.environ | {"GULLYWIND_PORT": str(self.port), "GULLYWIND_FOLDERS": str(self.folders or "")},
             stdout=subprocess.DEVNULL,
             stderr=(self.data / "told").open("ab"),
         )

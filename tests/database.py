@@ -18,6 +18,8 @@ class DatabaseTest(unittest.TestCase):
 
     settings: Settings
     context: Context
+    #: How far the database is migrated.
+    revision = "head"
 
     @classmethod
     def setUpClass(cls):
@@ -32,7 +34,7 @@ class DatabaseTest(unittest.TestCase):
         cls.enterClassContext(_dropping(admin, name))
         folder = cls.enterClassContext(tempfile.TemporaryDirectory(prefix="gullywind-test-"))
         cls.settings = Settings(pattern.format(name=name), Path(folder), _web_dir())
-        migrate(cls.settings.database_url)
+        migrate(cls.settings.database_url, cls.revision)
         cls.context = cls.settings.context()
         cls.addClassCleanup(cls.context.database.dispose)
         cls.addClassCleanup(cls.context.queue.close)

@@ -3,6 +3,10 @@ import { defineConfig } from 'vite'
 
 export default defineConfig({
   plugins: [react()],
-  build: { chunkSizeWarningLimit: 1200 },
+  build: {
+    chunkSizeWarningLimit: 1200,
+    // Fonts as files: the server's policy takes nothing that is written into another file.
+    assetsInlineLimit: 0,
+  },
   server: { host: '127.0.0.1', proxy: { '/api': `http://127.0.0.1:${process.env.GULLYWIND_API_PORT ?? 8470}` } },
 })

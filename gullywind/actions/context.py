@@ -1,6 +1,7 @@
 """What actions need from outside, handed to them by the entry points."""
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Protocol
 from uuid import UUID
 
@@ -22,8 +23,9 @@ class Queue(Protocol):
 
 @dataclass(frozen=True)
 class Context:
-    """The application's parts."""
+    """The application's parts. `folders`: files in these may be taken in by their path."""
 
     database: Database
     media: MediaFolder
     queue: Queue
+    folders: tuple[Path, ...] = ()

@@ -112,6 +112,14 @@ def redo_edit(context: Context, session: Session, recording_id: UUID, version: i
     return _switch(context, session, row, row.map_number + 1)
 
 
+def go_to_version(context: Context, session: Session, recording_id: UUID, version: int, number: int) -> RecordingRow:
+    """Go to any step of what was done, back or forth; 0 is before all of it."""
+    row = _locked(session, recording_id, version)
+    if number != 0 and all(one.number != number for one in row.map_versions):
+        raise InputError("This step does not exist any more.")
+    return _switch(context, session, row, number)
+
+
 def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
     row = get_recording(session, recording_id, lock=True)
     check_version(row, version)

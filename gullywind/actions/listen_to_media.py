@@ -33,7 +33,7 @@ class MediaReport:
 
 def open_stored(folder: MediaFolder, content_hash: str) -> tuple[Sound, MediaFacts]:
     """Open a stored file; decodes again if the spool was deleted."""
-    return open_media(folder.original(content_hash), folder.make_derived(content_hash) / SPOOL)
+    return open_media(folder.whole_original(content_hash), folder.make_derived(content_hash) / SPOOL)
 
 
 def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Checkpoint = no_checkpoint) -> MediaReport:
@@ -49,7 +49,7 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
     def listened(sound: Sound, facts: MediaFacts) -> MediaReport:
         return _listened(derived, sound, facts, lambda done: checkpoint(done_before + (1 - done_before) * done))
 
-    sound, _, report = with_sound(folder.original(content_hash), derived / SPOOL, listened, checkpoint=decoding)
+    sound, _, report = with_sound(folder.whole_original(content_hash), derived / SPOOL, listened, checkpoint=decoding)
     sound.close()
     return report
 

@@ -3,6 +3,7 @@
 from uuid import UUID
 
 from gullywind.actions.context import Context
+from gullywind.core import frames
 from gullywind.core.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version, get_project
@@ -17,7 +18,6 @@ from gullywind.store.recordings import (
 from gullywind.store.tables import ProjectRow
 from gullywind.store.works import list_deliveries
 
-FRAME_RATES = (23.976, 24.0, 25.0, 29.97, 30.0, 48.0, 50.0, 59.94, 60.0)
 MOST_NAME = 200
 
 
@@ -29,21 +29,12 @@ def clean_name(name: str) -> str:
     return cleaned
 
 
-def create_project(session: Session, name: str, frame_rate: float) -> ProjectRow:
+def create_project(session: Session, name: str, frame_rate: str) -> ProjectRow:
     """A new, empty project."""
-    row = ProjectRow(name=clean_name(name), frame_rate=checked_frame_rate(frame_rate))
+    row = ProjectRow(name=clean_name(name), frame_rate=str(frames.frame_rate(frame_rate)))
     session.add(row)
     session.flush()
     return row
-
-
-def checked_frame_rate(frame_rate: float) -> float:
-    """One of the frame rates in use."""
-    if frame_rate not in FRAME_RATES:
-        raise InputError(
-            f"The frame rate must be one of {', '.join(f'{f:g}' for f in FRAME_RATES)}, got {frame_rate:g}."
-        )
-    return frame_rate
 
 
 def change_project(
@@ -52,7 +43,7 @@ def change_project(
     version: int,
     *,
     name: str | None = None,
-    frame_rate: float | None = None,
+    frame_rate: str | None = None,
     reference_id: UUID | None = None,
 ) -> ProjectRow:
     """Change what is given; choosing another reference forgets the placements, which were against the old one."""
@@ -61,7 +52,7 @@ def change_project(
     if name is not None:
         row.name = clean_name(name)
     if frame_rate is not None:
-        row.frame_rate = checked_frame_rate(frame_rate)
+        row.frame_rate = str(frames.frame_rate(frame_rate))
     if reference_id is not None and reference_id != row.reference_id:
         if get_recording(session, reference_id).project_id != project_id:
             raise InputError("The reference must be a recording of this project.")

@@ -9,6 +9,7 @@ from gullywind.actions.start_work import start_work
 from gullywind.core.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.files import IncomingFile
+from gullywind.store.folders import FileInPlace, allowed
 from gullywind.store.projects import check_version, get_project
 from gullywind.store.recordings import drop_alignments_of_project, find_media, get_recording, lock_media
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow, WorkKind
@@ -16,7 +17,7 @@ from gullywind.store.works import list_deliveries
 
 
 def add_recording(
-    context: Context, session: Session, project_id: UUID, file_name: str, incoming: IncomingFile
+    context: Context, session: Session, project_id: UUID, file_name: str, incoming: IncomingFile | FileInPlace
 ) -> RecordingRow:
     """Keep an upload and make a recording of it; the same content is stored once."""
     get_project(session, project_id, lock=True)
@@ -41,6 +42,16 @@ def add_recording(
         start_work(context, session, WorkKind.LISTEN, project_id, row.id)
     announce(session, project_id)
     return row
+
+
+def take_in(context: Context, project_id: UUID, path: str) -> UUID:
+    """Make a recording of a file that stays where it lies, in one of the folders that are allowed; its id."""
+    with context.database.session() as session:
+        get_project(session, project_id)
+    # Read with no transaction open: it may be long.
+    file = FileInPlace(context.media, allowed(context.folders, path))
+    with context.database.session() as session:
+        return add_recording(context, session, project_id, PurePosixPath(path).name, file).id
 
 
 def base_name(file_name: str) -> str:

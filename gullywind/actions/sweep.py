@@ -119,5 +119,5 @@ def _free(folder: Path) -> int:
 def _idle_s(path: Path) -> float:
     """How long ago it was changed, s; 0 where it is gone."""
     with contextlib.suppress(FileNotFoundError):
-        return time.time() - path.stat().st_mtime
+        return time.time() - path.lstat().st_mtime
     return 0.0

@@ -110,6 +110,26 @@ def clock_figure(row: RecordingRow, time_map: TimeMap) -> ClockFigure:
     return ClockFigure(value, "ppm", f"± {error:.2f}" if error >= 0.1 else f"± {max(error, 0.001):.3f}")
 
 
+def batch_words(done: int, total: int, seconds_left: float | None) -> str:
+    """How far a batch is: `12 of 72 through, about 2 min left`.
+
+    Examples
+    --------
+    >>> batch_words(12, 72, 130.0), batch_words(0, 3, None), batch_words(70, 72, 4.0)
+    ('12 of 72 through, about 2 min left', '0 of 3 through', '70 of 72 through, a few seconds left')
+    """
+    through = f"{done} of {total} through"
+    if seconds_left is None:
+        return through
+    if seconds_left < 10:
+        return f"{through}, a few seconds left"
+    if seconds_left < 90:
+        return f"{through}, about {round(seconds_left, -1):.0f} s left"
+    if seconds_left < 5400:
+        return f"{through}, about {seconds_left / 60:.0f} min left"
+    return f"{through}, about {seconds_left / 3600:.1f} h left"
+
+
 def facts_line(media: MediaRow) -> str:
     """Length, rate, channels, codec, level, in one line."""
     if media.state == MediaState.FAILED:

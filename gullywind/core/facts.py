@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from fractions import Fraction
 
 
 class GapKind(StrEnum):
@@ -51,7 +52,7 @@ class MediaFacts:
     size_bytes: int
     timecode: str | None
     time_reference_samples: int | None
-    frame_rate: float | None
+    frame_rate: Fraction | None
     truncated: bool
     gaps: tuple[Gap, ...] = ()
     picture_start_s: float | None = None

@@ -30,11 +30,6 @@ def to_fractional_samples(time_s: Floats, sample_rate_hz: int) -> Floats:
     return time_s * sample_rate_hz
 
 
-def frame_duration_s(frame_rate: float) -> float:
-    """Duration in s of one video frame at `frame_rate` frames a second."""
-    return 1.0 / frame_rate
-
-
 def clock_time(time_s: float) -> str:
     """A time of the event for sentences: `1:02:03.4` or `2:03.4`."""
     tenths = round(abs(time_s) * 10)

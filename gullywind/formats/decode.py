@@ -86,7 +86,7 @@ def open_decoded(path: Path, spool: Path, size_bytes: int, checkpoint: Checkpoin
             size_bytes=size_bytes,
             timecode=tags.get("timecode"),
             time_reference_samples=sane_time_reference(tags.get("time_reference")),
-            frame_rate=float(video.average_rate) if video and video.average_rate else None,
+            frame_rate=video.average_rate if video and video.average_rate else None,
             truncated=sound.file_time.broken_off or _is_cut(sound.samples / sample_rate_hz, stated_end_s),
             gaps=sound.file_time.gaps,
             picture_start_s=_start_s(video, zero_s) if video else None,

@@ -13,9 +13,9 @@ def _config(url: str) -> Config:
     return config
 
 
-def migrate(url: str) -> None:
-    """Run all migrations that are missing."""
-    command.upgrade(_config(url), "head")
+def migrate(url: str, revision: str = "head") -> None:
+    """Run all migrations that are missing, up to a revision."""
+    command.upgrade(_config(url), revision)
 
 
 def check(url: str) -> None:

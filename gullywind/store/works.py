@@ -1,9 +1,10 @@
 """Queries about work in progress and deliveries."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import DateTime, cast, func, select, update
 from sqlalchemy.orm import Session
 
 from gullywind.core.errors import NotFoundError
@@ -16,6 +17,9 @@ from gullywind.store.tables import (
     WorkRow,
     WorkState,
 )
+
+#: Sooner nobody needs to know how long it will take.
+LEAST_ELAPSED_S = 2.0
 
 
 def get_work(session: Session, work_id: UUID) -> WorkRow:
@@ -37,9 +41,44 @@ def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:
     return session.scalars(query.order_by(WorkRow.created_at)).all()
 
 
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Several recordings that are listened to or placed: how many are through, and about how long the rest takes."""
+
+    done: int
+    total: int
+    seconds_left: float | None
+
+
+def batch_of(session: Session, works: Sequence[WorkRow]) -> Batch | None:
+    """The batch that a project's open work belongs to; None where there is none.
+
+    What has ended since the oldest of the open ones was asked for is part of it.
+    """
+    some = [one for one in works if one.kind in (WorkKind.LISTEN, WorkKind.PLACE)]
+    if not some:
+        return None
+    began = min(one.created_at for one in some)
+    ended = select(func.count()).where(
+        WorkRow.project_id == some[0].project_id,
+        WorkRow.kind.in_((WorkKind.LISTEN, WorkKind.PLACE)),
+        WorkRow.ended_at >= began,
+    )
+    done, now = session.scalar(ended) or 0, session.scalar(select(cast(func.clock_timestamp(), DateTime)))
+    if done + len(some) < 2 or now is None:
+        return None
+    through = done + sum(one.fraction_done for one in some if one.state == WorkState.RUNNING)
+    elapsed_s = (now - began).total_seconds()
+    # The first ones prepare what all need: before any is done, nothing can be said.
+    known = done > 0 and elapsed_s >= LEAST_ELAPSED_S
+    left = (done + len(some) - through) * elapsed_s / through if known else None
+    return Batch(done, done + len(some), left)
+
+
 def end_work(session: Session, row: WorkRow, state: WorkState, message: str | None) -> None:
     """Note how work ended; a file that was not listened to its end says so, and can be listened to again."""
     row.state, row.message = state, message or row.message
+    row.ended_at = func.clock_timestamp()
     if state is WorkState.DONE:
         row.fraction_done = 1.0
     recording = session.get(RecordingRow, row.recording_id) if row.recording_id else None

@@ -20,7 +20,7 @@ class SweepTest(DatabaseTest):
 
     def project(self):
         with self.context.database.session() as session:
-            return create_project(session, "Evening", 25.0).id
+            return create_project(session, "Evening", "25").id
 
     def left(self, path: Path, age_s: float) -> Path:
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -206,7 +206,7 @@ class ApiTest(ApiCase):
         self.assertIn("colour", wrong.json()["detail"])
         self.assertIn("visible character", self.client.post("/api/projects", json={"name": "  "}).json()["detail"])
         self.assertIn(
-            "frame rate", self.client.post("/api/projects", json={"name": "x", "frame_rate": 26}).json()["detail"]
+            "frame rate", self.client.post("/api/projects", json={"name": "x", "frame_rate": "26"}).json()["detail"]
         )
 
     def test_stale_project_change_conflicts(self):

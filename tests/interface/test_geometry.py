@@ -14,7 +14,7 @@ from scripts.browser import chromium, new_page
 WEB = Path(__file__).resolve().parent.parent.parent / "web"
 BENCH = "features/bench"
 MODULES = [
-    f"{BENCH}/geometry/viewport",
+    "time/viewport",
     f"{BENCH}/geometry/timeMap",
     f"{BENCH}/geometry/moves",
     f"{BENCH}/geometry/rate",

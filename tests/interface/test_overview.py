@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 import unittest
 import zipfile
 
@@ -59,6 +60,68 @@ class OverviewTest(InterfaceTest):
         expect(self.page.get_by_text("Needs you")).to_be_visible()
         expect(self.page.get_by_test_id("summary")).to_have_text("1 placed · 1 unsure · 1 does not belong")
         expect(self.row("Mill stream")).to_contain_text("Does not belong here")
+
+    def test_recordings_are_found_by_name_and_state(self):
+        rows = self.page.get_by_test_id("recording-row")
+        self.page.keyboard.press("/")
+        self.page.keyboard.type("stream MI")
+        expect(rows).to_have_count(1)
+        expect(rows).to_contain_text("Mill stream")
+        self.page.keyboard.press("Escape")
+        expect(rows).to_have_count(3)
+        self.page.get_by_role("radio", name="need you 2").click()
+        expect(rows).to_have_count(2)
+        self.page.get_by_label("Find by name").fill("hall")
+        expect(self.page.get_by_text("no name has “hall” in it")).to_be_visible()
+        self.page.get_by_role("button", name="Show all").click()
+        expect(rows).to_have_count(3)
+
+    def test_time_is_zoomed_and_panned_and_never_beyond_the_event(self):
+        ruler = self.page.get_by_test_id("ruler")
+
+        def view() -> tuple[float, float]:
+            return tuple(float(ruler.get_attribute(name)) for name in ("data-start-s", "data-seconds-per-px"))
+
+        start, whole = view()
+        self.page.keyboard.press("+")
+        expect(ruler).not_to_have_attribute("data-seconds-per-px", str(whole))
+        self.assertAlmostEqual(view()[1], whole / 2)
+        box = ruler.bounding_box()
+        middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        self.page.mouse.move(*middle)
+        before = view()
+        under = before[0] + box["width"] / 2 * before[1]
+        self.page.mouse.wheel(0, -400)
+        expect(ruler).not_to_have_attribute("data-seconds-per-px", str(before[1]))
+        after = view()
+        self.assertLess(after[1], before[1])
+        self.assertAlmostEqual(after[0] + box["width"] / 2 * after[1], under, delta=2 * after[1])
+        # Dragged far beyond the end, it stops there.
+        self.page.mouse.down()
+        self.page.mouse.move(middle[0] - 5000, middle[1])
+        self.page.mouse.up()
+        end = view()[0] + box["width"] * after[1]
+        self.assertAlmostEqual(end, start + box["width"] * whole, delta=2 * after[1])
+        self.page.keyboard.press("0")
+        expect(ruler).to_have_attribute("data-seconds-per-px", str(whole))
+
+    def test_any_step_of_what_was_done_is_gone_to(self):
+        self.page.get_by_role("link", name="Hall").click()
+        typed = self.page.get_by_label("Starts at, seconds")
+        placed = typed.input_value()
+        turn = self.page.get_by_role("button", name=re.compile("^turn(ed)? over$"))
+        for k in range(10):
+            turn.click()
+            expect(turn).to_have_attribute("aria-pressed", "false" if k % 2 else "true")
+        history = self.page.get_by_test_id("history")
+        self.assertGreater(history.get_by_role("listitem").count(), 9, "all steps, not the last eight")
+        history.get_by_text("1. placed by its sound").click()
+        expect(typed).to_have_value(placed)
+        expect(history.get_by_text("(undone)").first).to_be_visible()
+        history.get_by_text("as it was brought in").click()
+        expect(self.page.get_by_role("button", name="Find its place")).to_be_visible()
+        history.get_by_text("1. placed by its sound").click()
+        expect(typed).to_have_value(placed)
 
     def test_a_rival_is_tried_with_one_click_and_taken_back(self):
         self.page.get_by_role("link", name="Drum").click()
@@ -162,7 +225,7 @@ class OverviewTest(InterfaceTest):
 
     def test_projects_say_how_far_they_are_and_are_deleted_only_when_asked_twice(self):
         self.page.get_by_role("link", name="Projects").click()
-        expect(self.page.get_by_label("Frames a second")).to_have_value("29.97")
+        expect(self.page.get_by_label("Frames a second")).to_have_value("30000/1001")
         expect(self.page.get_by_text("1 of 3 placed")).to_be_visible()
         expect(self.page.get_by_text("2 need you")).to_be_visible()
         self.start_project("A slip")

@@ -8,12 +8,12 @@ from gullywind.actions.listen_for_recording import listen_again
 from gullywind.actions.projects import create_project
 from gullywind.actions.recordings import add_recording
 from gullywind.actions.run_work import GIVEN_UP, MOST_ATTEMPTS, run_work
-from gullywind.actions.start_work import take_up_lost_work
+from gullywind.actions.start_work import start_work, take_up_lost_work
 from gullywind.core.errors import InputError
 from gullywind.store.files import IncomingFile
 from gullywind.store.recordings import get_recording
-from gullywind.store.tables import MediaState, WorkState
-from gullywind.store.works import ask_to_stop, get_work, open_works
+from gullywind.store.tables import MediaState, WorkKind, WorkState
+from gullywind.store.works import ask_to_stop, batch_of, end_work, get_work, open_works
 from tests.database import DatabaseTest
 from tests.files import wav_bytes
 from tests.signals import busy
@@ -22,7 +22,7 @@ from tests.signals import busy
 class LostWorkTest(DatabaseTest):
     def setUp(self):
         with self.context.database.session() as session:
-            project = create_project(session, "Evening", 25.0)
+            project = create_project(session, "Evening", "25")
             incoming = IncomingFile(self.context.media)
             incoming.write(wav_bytes(busy(1.0, 11)))
             self.recording_id = add_recording(self.context, session, project.id, "a.wav", incoming).id
@@ -45,6 +45,25 @@ class LostWorkTest(DatabaseTest):
     def recording(self):
         with self.context.database.session() as session:
             return get_recording(session, self.recording_id)
+
+    def test_a_batch_says_how_many_are_through_and_how_long_the_rest_takes(self):
+        with self.context.database.session() as session:
+            project_id = get_work(session, self.work_id).project_id
+            self.assertIsNone(batch_of(session, open_works(session, project_id)), "one alone is no batch")
+            for _ in range(3):
+                start_work(self.context, session, WorkKind.LISTEN, project_id, self.recording_id)
+        with self.context.database.session() as session:
+            # As if it had been asked for 30 s ago.
+            session.execute(sa.text("UPDATE work SET created_at = created_at - interval '30 s'"))
+            first, second = open_works(session, project_id)[:2]
+            self.assertIsNone(batch_of(session, open_works(session, project_id)).seconds_left)
+            end_work(session, first, WorkState.DONE, None)
+            second.state, second.fraction_done = WorkState.RUNNING, 0.5
+            session.flush()
+            batch = batch_of(session, open_works(session, project_id))
+            self.assertEqual((batch.done, batch.total), (1, 4))
+            # One and a half in 30 s, two and a half to go.
+            self.assertAlmostEqual(batch.seconds_left, 50.0, delta=2.0)
 
     def test_work_whose_job_will_be_done_is_left_alone(self):
         before = self.work().queue_job_id

@@ -51,7 +51,7 @@ class KilledWorkerTest(DatabaseTest):
     def test_the_job_is_done_again_and_nothing_is_lost(self):
         event = busy(240.0, 71)
         with self.context.database.session() as session:
-            project = create_project(session, "Long evening", 25.0)
+            project = create_project(session, "Long evening", "25")
             desk = self.add(session, project.id, "desk.wav", wav_bytes(event))
             camera = self.add(session, project.id, "camera.wav", wav_bytes(event[10 * RATE_HZ :]))
             change_project(session, project.id, project.version, reference_id=desk.id)
@@ -70,7 +70,7 @@ class KilledWorkerTest(DatabaseTest):
 
     def test_running_work_stops_when_asked(self):
         with self.context.database.session() as session:
-            project = create_project(session, "Stopped", 25.0)
+            project = create_project(session, "Stopped", "25")
             desk = self.add(session, project.id, "desk.wav", wav_bytes(busy(400.0, 72)))
             works = list(open_works(session, project.id))
             ask_to_stop(session, works[0])

@@ -12,6 +12,7 @@ import { StrictMode } from 'react'
 import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import { Refused } from './api/client'
+import { keepFocus } from './ui/keepFocus'
 import { sayProblem } from './ui/problems'
 import { system } from './ui/theme'
 
@@ -29,6 +30,8 @@ const client: QueryClient = new QueryClient({
 
 // A file that is dropped beside where it can be taken must not replace the page.
 for (const kind of ['dragover', 'drop']) window.addEventListener(kind, (event) => event.preventDefault())
+
+keepFocus()
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>

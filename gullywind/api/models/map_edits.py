@@ -179,6 +179,13 @@ class StepIn(Edit):
     kind: Literal["unplace", "undo", "redo"]
 
 
+class GoIn(Edit):
+    """Go to any step of what was done; 0 is before all of it."""
+
+    kind: Literal["go"]
+    number: int = Field(ge=0)
+
+
 ToCore = (
     NudgeIn
     | MoveIn
@@ -193,7 +200,7 @@ ToCore = (
     | PitchIn
     | PolarityIn
 )
-EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | StepIn, Field(discriminator="kind")]
+EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | StepIn | GoIn, Field(discriminator="kind")]
 
 
 class ClocksIn(Body):

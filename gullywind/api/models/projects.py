@@ -1,13 +1,17 @@
 """Projects, work and deliveries as the interface sees them."""
 
+from fractions import Fraction
 from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel
 
+from gullywind.actions.words import batch_words
 from gullywind.api.models.recordings import Body, RecordingOut
+from gullywind.core.frames import frame_rate, rate_name
 from gullywind.formats.wav import SampleForm
 from gullywind.store.tables import DeliveryRow, ProjectRow, RecordingRow, WorkRow
+from gullywind.store.works import Batch
 
 
 class WorkOut(BaseModel):
@@ -27,12 +31,38 @@ class WorkOut(BaseModel):
         return cls.model_validate(row, from_attributes=True)
 
 
+class FrameRateOut(BaseModel):
+    """A frame rate: the exact fraction as it is sent back, what editors call it, and as a number for drawing."""
+
+    rate: str
+    name: str
+    per_second: float
+
+    @classmethod
+    def of(cls, rate: Fraction) -> "FrameRateOut":
+        """From the exact value."""
+        return cls(rate=str(rate), name=rate_name(rate), per_second=float(rate))
+
+
+class BatchOut(BaseModel):
+    """Listening or placing of several recordings: how many are through, and about how long the rest takes."""
+
+    done: int
+    total: int
+    words: str
+
+    @classmethod
+    def of(cls, batch: Batch) -> "BatchOut":
+        """From the store's value."""
+        return cls(done=batch.done, total=batch.total, words=batch_words(batch.done, batch.total, batch.seconds_left))
+
+
 class ProjectSummary(BaseModel):
     """A line in the list of projects."""
 
     id: UUID
     name: str
-    frame_rate: float
+    frame_rate: FrameRateOut
     recordings: int
     placed: int
     needs_you: int
@@ -44,16 +74,19 @@ class ProjectOut(BaseModel):
 
     id: UUID
     name: str
-    frame_rate: float
+    frame_rate: FrameRateOut
     reference_id: UUID | None
     version: int
     recordings: list[RecordingOut]
     works: list[WorkOut]
+    batch: BatchOut | None
     summary: str
     unplaced_count: int
 
     @classmethod
-    def of(cls, row: ProjectRow, recordings: list[RecordingRow], works: list[WorkRow]) -> "ProjectOut":
+    def of(
+        cls, row: ProjectRow, recordings: list[RecordingRow], works: list[WorkRow], batch: Batch | None
+    ) -> "ProjectOut":
         """From the stored rows."""
         shown = [RecordingOut.of(one) for one in recordings]
         others = [one for one in shown if one.id != row.reference_id]
@@ -69,11 +102,12 @@ class ProjectOut(BaseModel):
         return cls(
             id=row.id,
             name=row.name,
-            frame_rate=row.frame_rate,
+            frame_rate=FrameRateOut.of(frame_rate(row.frame_rate)),
             reference_id=row.reference_id,
             version=row.version,
             recordings=shown,
             works=[WorkOut.of(one) for one in works],
+            batch=BatchOut.of(batch) if batch else None,
             summary=" · ".join(f"{count} {word}" for word, count in counts.items() if count),
             unplaced_count=counts["not placed yet"],
         )
@@ -83,7 +117,7 @@ class ProjectIn(Body):
     """A new project."""
 
     name: str
-    frame_rate: float = 25.0
+    frame_rate: str = "25"
 
 
 class ProjectChange(Body):
@@ -91,7 +125,7 @@ class ProjectChange(Body):
 
     version: int
     name: str | None = None
-    frame_rate: float | None = None
+    frame_rate: str | None = None
     reference_id: UUID | None = None
 
 

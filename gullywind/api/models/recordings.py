@@ -36,7 +36,7 @@ class MediaOut(BaseModel):
     samples: int | None
     codec: str | None
     timecode: str | None
-    frame_rate: float | None
+    frame_rate: str | None
     peak_dbfs: float | None
     loudness_lufs: float | None
     clipped_samples: int

@@ -8,11 +8,20 @@ from gullywind.actions.place_recording import request_placing
 from gullywind.actions.projects import change_project, create_project, delete_project
 from gullywind.actions.status import states_by_project
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.projects import PlaceIn, ProjectChange, ProjectIn, ProjectOut, ProjectSummary, WorkOut
+from gullywind.api.models.projects import (
+    FrameRateOut,
+    PlaceIn,
+    ProjectChange,
+    ProjectIn,
+    ProjectOut,
+    ProjectSummary,
+    WorkOut,
+)
+from gullywind.core.frames import FRAME_RATES, frame_rate
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project, list_projects
 from gullywind.store.recordings import list_recordings
-from gullywind.store.works import ask_to_stop, get_work, open_works
+from gullywind.store.works import ask_to_stop, batch_of, get_work, open_works
 
 router = APIRouter(tags=["projects"])
 
@@ -21,7 +30,14 @@ def project_out(session: Session, project_id: UUID) -> ProjectOut:
     """A project as it is now."""
     session.flush()
     row = get_project(session, project_id)
-    return ProjectOut.of(row, list(list_recordings(session, project_id)), list(open_works(session, project_id)))
+    works = list(open_works(session, project_id))
+    return ProjectOut.of(row, list(list_recordings(session, project_id)), works, batch_of(session, works))
+
+
+@router.get("/frame-rates")
+def get_frame_rates() -> list[FrameRateOut]:
+    """Frame rates that a project may have."""
+    return [FrameRateOut.of(one) for one in FRAME_RATES]
 
 
 @router.get("/projects")
@@ -35,7 +51,7 @@ def get_projects(session: SessionDep) -> list[ProjectSummary]:
             ProjectSummary(
                 id=row.id,
                 name=row.name,
-                frame_rate=row.frame_rate,
+                frame_rate=FrameRateOut.of(frame_rate(row.frame_rate)),
                 recordings=len(others) + (row.reference_id is not None),
                 placed=others.count("placed"),
                 needs_you=sum(state in ("unsure", "unplaced", "failed") for state in others),

@@ -13,9 +13,10 @@ from gullywind.actions import edit_map, prove_recording
 from gullywind.actions.fetch_sound import fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.listen_for_recording import listen_again
 from gullywind.actions.measure_timing import loupe_moments, measure_timing
-from gullywind.actions.recordings import add_recording, remove_recording, rename_recording
+from gullywind.actions.recordings import add_recording, remove_recording, rename_recording, take_in
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, StepIn, TakeIn, TrimIn
+from gullywind.api.models.folders import PathIn
+from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, GoIn, StepIn, TakeIn, TrimIn
 from gullywind.api.models.recordings import CurveOut, NameIn, RecordingOut, TimingOut
 from gullywind.core.errors import Cancelled
 from gullywind.core.units import Samples
@@ -66,6 +67,14 @@ async def upload_recording(
         incoming.drop()
 
 
+@router.post("/projects/{project_id}/recordings/in-place", status_code=201)
+def take_in_recording(project_id: UUID, body: PathIn, context: ContextDep) -> RecordingOut:
+    """Bring in a file of the server's machine without a copy; only from folders that its setting allows."""
+    recording_id = take_in(context, project_id, body.path)
+    with context.database.session() as session:
+        return RecordingOut.of(get_recording(session, recording_id))
+
+
 @router.get("/recordings/{recording_id}")
 def get_one_recording(recording_id: UUID, session: SessionDep) -> RecordingOut:
     """A recording with its judgement and map."""
@@ -102,6 +111,8 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             row = edit_map.use_clock(*on, measured=body.use == "measured")
         case TakeIn():
             row = edit_map.take_candidate(*on, body.index)
+        case GoIn():
+            row = edit_map.go_to_version(*on, body.number)
         case StepIn(kind="unplace"):
             row = edit_map.unplace_recording(*on)
         case StepIn(kind="undo"):

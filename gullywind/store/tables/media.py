@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from enum import StrEnum
+from fractions import Fraction
 from typing import Any
 
 from sqlalchemy import BigInteger, CheckConstraint
@@ -43,7 +44,7 @@ class MediaRow(Base):
     is_float: Mapped[bool] = mapped_column(default=False)
     timecode: Mapped[str | None] = mapped_column(default=None)
     time_reference_samples: Mapped[int | None] = mapped_column(BigInteger, default=None)
-    frame_rate: Mapped[float | None] = mapped_column(default=None)
+    frame_rate: Mapped[str | None] = mapped_column(default=None)
     truncated: Mapped[bool] = mapped_column(default=False)
     gaps: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, default=list)
     picture_start_s: Mapped[float | None] = mapped_column(default=None)
@@ -64,11 +65,11 @@ class MediaRow(Base):
             "is_float",
             "timecode",
             "time_reference_samples",
-            "frame_rate",
             "truncated",
             "picture_start_s",
         ):
             setattr(self, name, getattr(facts, name))
+        self.frame_rate = str(facts.frame_rate) if facts.frame_rate else None
         self.gaps = [asdict(gap) for gap in facts.gaps]
 
     def to_facts(self) -> MediaFacts:
@@ -85,7 +86,7 @@ class MediaRow(Base):
             size_bytes=self.size_bytes,
             timecode=self.timecode,
             time_reference_samples=self.time_reference_samples,
-            frame_rate=self.frame_rate,
+            frame_rate=Fraction(self.frame_rate) if self.frame_rate else None,
             truncated=self.truncated,
             gaps=tuple(Gap(one["start_s"], one["duration_s"], GapKind(one["kind"])) for one in self.gaps),
             picture_start_s=self.picture_start_s,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID, uuid4
 
-from sqlalchemy import CheckConstraint, ForeignKey, func
+from sqlalchemy import ForeignKey, func
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gullywind.store.tables.base import Base
@@ -15,11 +15,10 @@ class ProjectRow(Base):
     """A project."""
 
     __tablename__ = "project"
-    __table_args__ = (CheckConstraint("frame_rate > 0 AND frame_rate <= 240", name="frame_rate"),)
-
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     name: Mapped[str]
-    frame_rate: Mapped[float] = mapped_column(default=25.0)
+    #: As a fraction: `25`, `30000/1001`.
+    frame_rate: Mapped[str] = mapped_column(default="25")
     reference_id: Mapped[UUID | None] = mapped_column(
         ForeignKey("recording.id", ondelete="SET NULL", use_alter=True), default=None
     )

@@ -55,6 +55,8 @@ class WorkRow(Base):
     stop_asked: Mapped[bool] = mapped_column(default=False)
     queue_job_id: Mapped[int | None] = mapped_column(BigInteger, default=None)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
+    #: Null while it is open.
+    ended_at: Mapped[datetime | None] = mapped_column(default=None, index=True)
 
 
 class DeliveryRow(Base):

@@ -4,6 +4,9 @@ import { api, told, type Project, type Recording } from './client'
 export const projectsOptions = () =>
   queryOptions({ queryKey: ['projects'], queryFn: () => told(api.GET('/api/projects')) })
 
+export const frameRatesOptions = () =>
+  queryOptions({ queryKey: ['frame-rates'], queryFn: () => told(api.GET('/api/frame-rates')) })
+
 export const projectOptions = (projectId: string) =>
   queryOptions({
     queryKey: ['project', projectId],
@@ -38,6 +41,13 @@ export const timingOptions = (recordingId: string, mapId: string, tRefS: number)
         }),
       ),
     staleTime: Infinity,
+  })
+
+/** A folder of the server's machine; without a path those that recordings may be taken in from. */
+export const folderOptions = (path: string | null) =>
+  queryOptions({
+    queryKey: ['folder', path ?? ''],
+    queryFn: () => told(api.GET('/api/folders', { params: { query: path === null ? {} : { path } } })),
   })
 
 export const deliveriesOptions = (projectId: string) =>

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/frame-rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Frame Rates
+         * @description Frame rates that a project may have.
+         */
+        get: operations["get_frame_rates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects": {
         parameters: {
             query?: never;
@@ -110,6 +130,26 @@ export interface paths {
          * @description Bring in a file: the body is its bytes. Streamed to disk; the same content is stored once.
          */
         post: operations["upload_recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/recordings/in-place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take In Recording
+         * @description Bring in a file of the server's machine without a copy; only from folders that its setting allows.
+         */
+        post: operations["take_in_recording"];
         delete?: never;
         options?: never;
         head?: never;
@@ -346,6 +386,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/folders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Folder
+         * @description A folder's folders and recordings; without a path the folders that are allowed, none unless a setting says so.
+         */
+        get: operations["get_folder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/deliveries": {
         parameters: {
             query?: never;
@@ -515,6 +575,18 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * BatchOut
+         * @description Listening or placing of several recordings: how many are through, and about how long the rest takes.
+         */
+        BatchOut: {
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * CandidateOut
          * @description One place that the search offers; `current`: the recording lies there now.
          */
@@ -635,6 +707,44 @@ export interface components {
             message: string | null;
         };
         /**
+         * FileOut
+         * @description A file that may be a recording.
+         */
+        FileOut: {
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+            /** Size Bytes */
+            size_bytes: number;
+        };
+        /**
+         * FolderOut
+         * @description What is in a folder; without a path, the folders that recordings may be taken in from.
+         */
+        FolderOut: {
+            /** Path */
+            path: string | null;
+            /** Parent */
+            parent: string | null;
+            /** Folders */
+            folders: components["schemas"]["PlaceOut"][];
+            /** Files */
+            files: components["schemas"]["FileOut"][];
+        };
+        /**
+         * FrameRateOut
+         * @description A frame rate: the exact fraction as it is sent back, what editors call it, and as a number for drawing.
+         */
+        FrameRateOut: {
+            /** Rate */
+            rate: string;
+            /** Name */
+            name: string;
+            /** Per Second */
+            per_second: number;
+        };
+        /**
          * Gaps
          * @description What is heard where the recording has a gap between two pieces.
          * @enum {string}
@@ -653,6 +763,21 @@ export interface components {
              */
             kind: "gaps";
             gaps: components["schemas"]["Gaps"];
+        };
+        /**
+         * GoIn
+         * @description Go to any step of what was done; 0 is before all of it.
+         */
+        GoIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "go";
+            /** Number */
+            number: number;
         };
         /**
          * JoinIn
@@ -769,7 +894,7 @@ export interface components {
             /** Timecode */
             timecode: string | null;
             /** Frame Rate */
-            frame_rate: number | null;
+            frame_rate: string | null;
             /** Peak Dbfs */
             peak_dbfs: number | null;
             /** Loudness Lufs */
@@ -834,6 +959,14 @@ export interface components {
             by_s: number;
         };
         /**
+         * PathIn
+         * @description A file by its path on the server's machine.
+         */
+        PathIn: {
+            /** Path */
+            path: string;
+        };
+        /**
          * Pitch
          * @description What happens to the pitch where a slope is further than 0.5 % from 1.
          * @enum {string}
@@ -860,6 +993,16 @@ export interface components {
         PlaceIn: {
             /** Recording Id */
             recording_id?: string | null;
+        };
+        /**
+         * PlaceOut
+         * @description A folder or file.
+         */
+        PlaceOut: {
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
         };
         /**
          * PolarityIn
@@ -903,7 +1046,7 @@ export interface components {
             /** Name */
             name?: string | null;
             /** Frame Rate */
-            frame_rate?: number | null;
+            frame_rate?: string | null;
             /** Reference Id */
             reference_id?: string | null;
         };
@@ -918,7 +1061,7 @@ export interface components {
              * Frame Rate
              * @default 25
              */
-            frame_rate: number;
+            frame_rate: string;
         };
         /**
          * ProjectOut
@@ -932,8 +1075,7 @@ export interface components {
             id: string;
             /** Name */
             name: string;
-            /** Frame Rate */
-            frame_rate: number;
+            frame_rate: components["schemas"]["FrameRateOut"];
             /** Reference Id */
             reference_id: string | null;
             /** Version */
@@ -942,6 +1084,7 @@ export interface components {
             recordings: components["schemas"]["RecordingOut"][];
             /** Works */
             works: components["schemas"]["WorkOut"][];
+            batch: components["schemas"]["BatchOut"] | null;
             /** Summary */
             summary: string;
             /** Unplaced Count */
@@ -959,8 +1102,7 @@ export interface components {
             id: string;
             /** Name */
             name: string;
-            /** Frame Rate */
-            frame_rate: number;
+            frame_rate: components["schemas"]["FrameRateOut"];
             /** Recordings */
             recordings: number;
             /** Placed */
@@ -1276,6 +1418,62 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_frame_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameRateOut"][];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_projects: {
         parameters: {
             query?: never;
@@ -1748,6 +1946,68 @@ export interface operations {
             };
         };
     };
+    take_in_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_one_recording: {
         parameters: {
             query?: never;
@@ -1993,7 +2253,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["StepIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {
@@ -2481,6 +2741,64 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_folder: {
+        parameters: {
+            query?: {
+                path?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderOut"];
+                };
             };
             /** @description gone */
             404: {

@@ -1,5 +1,6 @@
 import { create } from 'zustand'
 import { useShallow } from 'zustand/react/shallow'
+import type { FolderFile } from './client'
 
 export interface Upload {
   id: number
@@ -41,32 +42,57 @@ window.addEventListener('beforeunload', (event) => {
   if (running.size > 0) event.preventDefault()
 })
 
-/** Send files one after the other: they share one disk, and the first can be listened to meanwhile. */
-export async function uploadAll(projectId: string, files: readonly File[]): Promise<void> {
-  const queued = files.map((file) => ({ file, id: ++lastId }))
-  useUploads.setState((s) => ({
-    list: [...s.list, ...queued.map(({ file, id }) => ({ id, projectId, name: file.name, fraction: 0, error: null }))],
-  }))
-  for (const { file, id } of queued) {
-    if (!useUploads.getState().list.some((one) => one.id === id)) continue
-    try {
-      await send(projectId, file, id)
-      useUploads.getState().dismiss(id)
-    } catch (error) {
-      useUploads.getState().change(id, { error: error instanceof Error ? error.message : String(error) })
-    } finally {
-      running.delete(id)
-    }
-  }
+/** So many files are on their way at once: one alone waits for the disk, the network and the server in turn. */
+const AT_ONCE = 3
+
+interface Arriving {
+  name: string
+  send: (id: number) => Promise<void>
 }
 
+/** Bring in files from this browser. */
+export const uploadAll = (projectId: string, files: readonly File[]): Promise<void> =>
+  bringIn(projectId, files.map((file) => ({ name: file.name, send: (id) => upload(projectId, file, id) })))
+
+/** Bring in files of the server's machine by their paths, without a copy. */
+export const takeInAll = (projectId: string, files: readonly FolderFile[]): Promise<void> =>
+  bringIn(projectId, files.map((file) => ({ name: file.name, send: (id) => takeIn(projectId, file.path, id) })))
+
+async function bringIn(projectId: string, arriving: readonly Arriving[]): Promise<void> {
+  const queued = arriving.map((one) => ({ ...one, id: ++lastId }))
+  useUploads.setState((s) => ({
+    list: [...s.list, ...queued.map(({ name, id }) => ({ id, projectId, name, fraction: 0, error: null }))],
+  }))
+  const next = async (): Promise<void> => {
+    for (let one = queued.shift(); one; one = queued.shift()) {
+      const { id, send } = one
+      if (!useUploads.getState().list.some((other) => other.id === id)) continue
+      try {
+        await send(id)
+        useUploads.getState().dismiss(id)
+      } catch (error) {
+        useUploads.getState().change(id, { error: error instanceof Error ? error.message : String(error) })
+      } finally {
+        running.delete(id)
+      }
+    }
+  }
+  await Promise.all(Array.from({ length: AT_ONCE }, next))
+}
+
+const upload = (projectId: string, file: File, id: number): Promise<void> =>
+  post(`/api/projects/${projectId}/recordings?file_name=${encodeURIComponent(file.name)}`, file, 'application/octet-stream', id)
+
+const takeIn = (projectId: string, path: string, id: number): Promise<void> =>
+  post(`/api/projects/${projectId}/recordings/in-place`, JSON.stringify({ path }), 'application/json', id)
+
 /** XMLHttpRequest, because fetch tells nothing of an upload's progress. */
-function send(projectId: string, file: File, id: number): Promise<void> {
+function post(address: string, body: File | string, type: string, id: number): Promise<void> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     running.set(id, request)
-    request.open('POST', `/api/projects/${projectId}/recordings?file_name=${encodeURIComponent(file.name)}`)
-    request.setRequestHeader('Content-Type', 'application/octet-stream')
+    request.open('POST', address)
+    request.setRequestHeader('Content-Type', type)
     request.upload.onprogress = (event) =>
       useUploads.getState().change(id, { fraction: event.lengthComputable ? event.loaded / event.total : 0 })
     request.onabort = () => resolve()
@@ -81,6 +107,6 @@ function send(projectId: string, file: File, id: number): Promise<void> {
       }
       reject(new Error(detail))
     }
-    request.send(file)
+    request.send(body)
   })
 }

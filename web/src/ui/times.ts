@@ -29,6 +29,9 @@ export const signed = (value: number, decimals: number): string => {
 /** `1 recording`, `2 recordings`. */
 export const recordingCount = (count: number): string => `${count} recording${count === 1 ? '' : 's'}`
 
+/** A size for people: `5.2 MB`. */
+export const megabytes = (bytes: number): string => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(1)} MB`)
+
 /** A time as it is typed: `95.25`, `1:35.25`, `1:02:03`, or timecode `00:01:35:06`; null where it is none. */
 export function timeFrom(text: string, frameRate: number): number | null {
   const plain = text.trim().replace(/s$/, '').trim().replace(',', '.').replace('−', '-')

@@ -6,6 +6,7 @@ import { useLocation } from 'wouter'
 import { api, type Project, type Recording } from '../../api/client'
 import { loupesOptions, projectOptions } from '../../api/queries'
 import { usePlacing } from '../../api/usePlacing'
+import { useBatchNotice } from '../../api/useBatchNotice'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { Crumb } from '../../ui/Crumb'
 import { Gone } from '../../ui/Gone'
@@ -16,7 +17,7 @@ import { player, WAYS, type Range, type Track } from '../listening/player'
 import { inOrder } from '../overview/sortRecordings'
 import { moved } from './geometry/moves'
 import { shifted } from './geometry/timeMap'
-import { showing, zoomed, type Viewport } from './geometry/viewport'
+import { showing, zoomed, type Viewport } from '../../time/viewport'
 import { LoupeRow } from './LoupeRow'
 import { Mirror } from './Mirror'
 import { SidePanel } from './SidePanel'
@@ -31,10 +32,11 @@ const MOST_OUT = 1.5
 export function BenchPage({ projectId, recordingId }: { projectId: string; recordingId: string }) {
   useProjectEvents(projectId)
   const { data: project, error } = useQuery(projectOptions(projectId))
+  const batch = useBatchNotice(project)
   const recording = project?.recordings.find((one) => one.id === recordingId)
   const reference = project?.recordings.find((one) => one.id === project.reference_id)
   if (project && recording && reference && recording.media.state === 'ready' && reference.media.state === 'ready')
-    return <Bench key={recording.id} project={project} reference={reference} recording={recording} />
+    return <Bench key={recording.id} project={project} reference={reference} recording={recording} batch={batch} />
   if (error) return <Gone words={error.message} />
   if (!project) return null
   const words = recording
@@ -43,7 +45,7 @@ export function BenchPage({ projectId, recordingId }: { projectId: string; recor
   return <Gone words={words} to={`/projects/${projectId}`} back={`To ${project.name}`} />
 }
 
-function Bench({ project, reference, recording }: { project: Project; reference: Recording; recording: Recording }) {
+function Bench({ project, reference, recording, batch }: { project: Project; reference: Recording; recording: Recording; batch: string }) {
   const [, go] = useLocation()
   const edits = useEdits(recording)
   const [heldBack, setHeldBack] = useState(false)
@@ -116,14 +118,14 @@ function Bench({ project, reference, recording }: { project: Project; reference:
       if (places.length > 1 || (places.length === 1 && here < 0)) edits.edit({ kind: 'take', index: (here + 1) % places.length })
     },
     rateHz: reference.media.sample_rate_hz ?? 48000,
-    frameRate: project.frame_rate,
+    frameRate: project.frame_rate.per_second,
   })
   const canRedo = recording.versions.some((one) => one.number > (current?.number ?? 0))
   const next = recording.versions.find((one) => one.number === (current?.number ?? 0) + 1)
   const nowSentence = recording.versions.find((one) => one.number === current?.number)?.sentence
 
   return (
-    <Page name={`${recording.name} · ${project.name}`}>
+    <Page name={`${batch}${recording.name} · ${project.name}`}>
       <TopBar
         left={
           <>
@@ -164,8 +166,9 @@ function Bench({ project, reference, recording }: { project: Project; reference:
           </>
         }
       />
-      <Flex flex="1" minH="0">
-        <Flex direction="column" flex="1" minW="0" px="4" py="3" gap="2">
+      {/* In a narrow window, or at 200 %, the panel stands below and both scroll. */}
+      <Flex flex="1" minH="0" direction={{ base: 'column', md: 'row' }} overflowY={{ base: 'auto', md: 'hidden' }}>
+        <Flex direction="column" flex={{ base: 'none', md: '1' }} minW="0" px="4" py="3" gap="2" overflowY={{ md: 'auto' }}>
           <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence" role="status">
             {recording.sentence}
           </Text>
@@ -195,9 +198,9 @@ function Bench({ project, reference, recording }: { project: Project; reference:
             <NotPlaced project={project} recording={recording} />
           )}
         </Flex>
-        <SidePanel recording={recording} frameRate={project.frame_rate} edits={edits} piece={piece} choosePiece={choosePiece} />
+        <SidePanel recording={recording} frameRate={project.frame_rate.per_second} edits={edits} piece={piece} choosePiece={choosePiece} />
       </Flex>
-      <ListeningBar frameRate={project.frame_rate} ways={WAYS.map((w) => w.way)} />
+      <ListeningBar frameRate={project.frame_rate.per_second} ways={WAYS.map((w) => w.way)} />
     </Page>
   )
 }

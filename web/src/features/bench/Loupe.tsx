@@ -8,14 +8,15 @@ import { clock, signed } from '../../ui/times'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { toRecording } from './geometry/timeMap'
-import { type Viewport } from './geometry/viewport'
+import { type Viewport } from '../../time/viewport'
 import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
 import { useWaveKind } from './waveKind'
-import { useDrag } from './useDrag'
+import { useDrag } from '../../ui/useDrag'
 import type { Loupes } from './useLoupes'
 
-export const LOUPE_PX = 150
+/** 150 px in a window 800 high. */
+const LOUPE_HEIGHT = 'clamp(110px, 18.75vh, 260px)'
 
 interface Props {
   index: number
@@ -60,16 +61,17 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
   const canvas = useCanvas(draw)
   const base = useRef<number | null>(null)
   const perPx = (): number => widthS / (canvas.current?.clientWidth ?? 300)
+  const middlePx = (): number => (canvas.current?.clientHeight ?? 0) / 2
   const drag = useDrag({
     move: (d) => {
       base.current ??= centreS
-      if (d.startY < LOUPE_PX / 2) loupes.look(index, base.current - d.byX * perPx())
+      if (d.startY < middlePx()) loupes.look(index, base.current - d.byX * perPx())
       else edits.preview(loupes.moveAt(index, d.byX * perPx()))
     },
     end: (d) => {
       base.current = null
       const move = loupes.moveAt(index, d.byX * perPx())
-      if (!d.click && d.startY >= LOUPE_PX / 2 && move) edits.keep(move)
+      if (!d.click && d.startY >= middlePx() && move) edits.keep(move)
     },
     cancel: () => {
       if (base.current !== null) loupes.look(index, base.current)
@@ -88,12 +90,12 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
       <canvas
         ref={canvas}
         {...drag}
-        style={{ width: '100%', height: LOUPE_PX, cursor: 'ew-resize', touchAction: 'none' }}
+        style={{ width: '100%', height: LOUPE_HEIGHT, cursor: 'ew-resize', touchAction: 'none' }}
         role="img"
         aria-label={`${title} of the overlap, magnified`}
       />
       <Flex position="absolute" top="0" left="2" right="2" justify="space-between" fontSize="xs" pointerEvents="none">
-        <Flex gap="2" color="fg.muted">
+        <Flex gap="2" color="fg.muted" whiteSpace="nowrap" overflow="hidden" bg="bg.panel/70">
           <Text>
             {title} {clock(centreS, 2)}
           </Text>
@@ -113,7 +115,7 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
             {isHeld ? 'held' : 'hold'}
           </Flex>
         </Flex>
-        <Text fontFamily="mono" fontWeight="600" color={lagMs !== null && Math.abs(lagMs) < 1 ? 'moss.fg' : 'ochre.fg'} opacity={isFetching ? 0.5 : 1}>
+        <Text fontFamily="mono" fontWeight="600" whiteSpace="nowrap" bg="bg.panel/70" color={lagMs !== null && Math.abs(lagMs) < 1 ? 'moss.fg' : 'ochre.fg'} opacity={isFetching ? 0.5 : 1}>
           {lagMs === null ? (timing ? 'nothing to measure here' : '') : `${signed(lagMs, decimals)} ms`}
         </Text>
       </Flex>

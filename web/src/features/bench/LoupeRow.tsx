@@ -34,13 +34,14 @@ export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest 
   return (
     <Box>
       <Flex fontSize="xs" color="fg.muted" mb="1" gap="1" align="center">
-        <Text>Start, middle and end, each</Text>
+        <Text whiteSpace="nowrap">Start, middle and end, each</Text>
         {WIDTHS_MS.map((ms) => (
           <Text
             key={ms}
             as="button"
             px="1"
             rounded="sm"
+            flexShrink={0}
             aria-pressed={ms === widthMs}
             fontWeight={ms === widthMs ? '700' : '400'}
             textDecoration={ms === widthMs ? 'underline' : 'none'}

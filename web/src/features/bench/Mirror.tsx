@@ -3,21 +3,22 @@ import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'rea
 import type { Pieces, Recording } from '../../api/client'
 import { color } from '../../ui/theme'
 import { useCanvas, type Size } from '../../ui/useCanvas'
+import { useWheel } from '../../ui/useWheel'
 import { player, usePlayer, type Range } from '../listening/player'
 import { usePlayhead } from '../listening/usePlayhead'
 import { pieceAt, type Move } from './geometry/moves'
-import { panned, timeAt, xOf, zoomed, type Viewport } from './geometry/viewport'
+import { panned, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { drawAxis } from './layers/axis'
 import { drawLenses } from './layers/lenses'
 import { drawMirror } from './layers/mirror'
 import type { Edits } from './useEdits'
 import { useWaveKind } from './waveKind'
-import { useDrag, type Drag } from './useDrag'
+import { useDrag, type Drag } from '../../ui/useDrag'
 import type { Loupes } from './useLoupes'
 
 const AXIS_PX = 20
-export const MIRROR_PX = 232
-const ZOOM_PER_WHEEL = 1.0018
+/** 232 px in a window 800 high. */
+const MIRROR_HEIGHT = 'clamp(140px, 29vh, 400px)'
 /** An edge of a piece is taken hold of from this far. */
 const EDGE_PX = 6
 /** The loupes' marks on the axis, and from how far they are taken hold of. */
@@ -75,38 +76,15 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   )
   const canvas = useCanvas(draw)
 
-  // A wheel listener that may prevent the page's own scrolling must not be passive, which React's are.
-  useEffect(() => {
-    const element = canvas.current
-    if (!element) return
-    // Wheels turn more often than frames are drawn: what comes within a frame is one change of the view.
-    let frame = 0
-    let [panPx, zoomPx, atPx] = [0, 0, 0]
-    const apply = (): void => {
-      const [byPx, wheel, x] = [panPx, zoomPx, atPx]
-      ;[frame, panPx, zoomPx] = [0, 0, 0]
-      setView((v) => panned(zoomed(v, x, ZOOM_PER_WHEEL ** wheel, coarsest), byPx))
-    }
-    const onWheel = (event: WheelEvent): void => {
-      event.preventDefault()
-      atPx = event.offsetX
-      if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) panPx += event.deltaX || event.deltaY
-      else zoomPx += event.deltaY
-      frame ||= requestAnimationFrame(apply)
-    }
-    element.addEventListener('wheel', onWheel, { passive: false })
-    return () => {
-      element.removeEventListener('wheel', onWheel)
-      if (frame) cancelAnimationFrame(frame)
-    }
-  }, [canvas, setView, coarsest])
+  useWheel(canvas, { setView, coarsest, zooms: true })
 
+  const middlePx = (): number => AXIS_PX + ((canvas.current?.clientHeight ?? 0) - AXIS_PX) / 2
   const base = useRef<Viewport | null>(null)
   const grip = useRef<ReturnType<typeof pieceAt>>(null)
   const lens = useRef(-1)
   const [onEdge, setOnEdge] = useState(false)
   const kind = (drag: Drag): 'select' | 'pan' | 'move' =>
-    drag.startY < AXIS_PX ? 'select' : drag.startY < AXIS_PX + (MIRROR_PX - AXIS_PX) / 2 ? 'pan' : 'move'
+    drag.startY < AXIS_PX ? 'select' : drag.startY < middlePx() ? 'pan' : 'move'
   const moveOf = (d: Drag, from: Viewport): Move => {
     const byS = d.byX * from.secondsPerPx
     const at = grip.current
@@ -149,7 +127,7 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   const lensAt = (x: number): number => loupes.centresS.findIndex((one) => Math.abs(xOf(view, one) - x) <= LENS_PX)
   const hover = (event: PointerEvent<HTMLCanvasElement>): void => {
     const box = event.currentTarget.getBoundingClientRect()
-    const low = event.clientY - box.top > AXIS_PX + (MIRROR_PX - AXIS_PX) / 2
+    const low = event.clientY - box.top > middlePx()
     const x = event.clientX - box.left
     const edge = low && Boolean(pieceAt(pieces, timeAt(view, x), EDGE_PX * view.secondsPerPx)?.edge)
     setOnEdge(edge || (event.clientY - box.top < AXIS_PX && lensAt(x) >= 0))
@@ -182,7 +160,7 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
           hover(event)
           drag.onPointerMove(event)
         }}
-        style={{ width: '100%', height: MIRROR_PX, touchAction: 'none', cursor: onEdge ? 'col-resize' : 'crosshair' }}
+        style={{ width: '100%', height: MIRROR_HEIGHT, touchAction: 'none', cursor: onEdge ? 'col-resize' : 'crosshair' }}
         role="img"
         aria-label={`${reference.name} above, ${recording.name} below a common time axis`}
       />

@@ -1,11 +1,13 @@
-import { Box, Button, Flex, Text } from '@chakra-ui/react'
-import { memo, type ReactNode } from 'react'
+import { Button, Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import type { Recording } from '../../api/client'
 import { Choice } from '../../ui/Choice'
 import { timeFrom } from '../../ui/times'
 import { ClockChoice } from './ClockChoice'
+import { History } from './History'
 import { MatchCurve } from './MatchCurve'
 import { PieceList } from './PieceList'
+import { Section } from './Section'
 import { STEPS, useStep } from './steps'
 import { TypedField } from './TypedField'
 import type { Edits } from './useEdits'
@@ -22,7 +24,7 @@ interface Props {
 export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, piece, choosePiece }: Props) {
   const { map, judgement } = recording
   return (
-    <Flex direction="column" gap="4" w="276px" flexShrink={0} borderLeftWidth="1px" px="4" py="3" overflowY="auto">
+    <Flex direction="column" gap="4" w={{ base: '100%', md: '276px' }} flexShrink={0} borderLeftWidth={{ md: '1px' }} px="4" py="3" overflowY={{ md: 'auto' }}>
       <MatchCurve recording={recording} edits={edits} />
       {map && (
         <Section title="Place">
@@ -68,30 +70,10 @@ export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, 
           ))}
         </Section>
       )}
-      {recording.versions.length > 0 && (
-        <Section title="What was done">
-          {recording.versions.slice(-8).map((one) => (
-            <Text key={one.number} fontSize="sm" color={map && one.number > map.number ? 'fg.muted' : undefined} fontWeight={one.number === map?.number ? '600' : undefined}>
-              {one.number}. {one.sentence}
-              {map && one.number > map.number ? ' (undone)' : ''}
-            </Text>
-          ))}
-        </Section>
-      )}
+      <History recording={recording} edits={edits} />
     </Flex>
   )
 })
-
-function Section({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <Box>
-      <Text fontSize="sm" fontWeight="600" mb="1">
-        {title}
-      </Text>
-      {children}
-    </Box>
-  )
-}
 
 function StepChoice() {
   const { step, choose } = useStep()

@@ -7,11 +7,11 @@ import { useCanvas, type Size } from '../../ui/useCanvas'
 import { player } from '../listening/player'
 import { pieceAt } from './geometry/moves'
 import { toRecording } from './geometry/timeMap'
-import { timeAt, xOf, type Viewport } from './geometry/viewport'
+import { timeAt, xOf, type Viewport } from '../../time/viewport'
 import { drawTrace, msAt, scaleFor, type Dot } from './layers/trace'
 import { TRACES, useTraceKind } from './traceKind'
 import type { Edits } from './useEdits'
-import { useDrag } from './useDrag'
+import { useDrag } from '../../ui/useDrag'
 
 /** A dot is meant from this far. */
 const NEAR_PX = 9
@@ -104,14 +104,15 @@ export const Trace = memo(function Trace({ recording, pieces, before, durationS,
     setHovered(near && near.px < NEAR_PX ? near.dot : null)
   }
   return (
-    <Box flex="1" minH="110px" display="flex" flexDirection="column">
+    <Box flex={{ base: 'none', md: '1' }} h={{ base: '180px', md: 'auto' }} minH="110px" maxH="400px" display="flex" flexDirection="column">
       <Flex fontSize="xs" color="fg.muted" mb="1" gap="1">
-        <Text>Timing difference</Text>
+        <Text whiteSpace="nowrap">Timing difference</Text>
         {TRACES.map((one) => (
           <Text
             key={one.kind}
             as="button"
             px="1"
+            flexShrink={0}
             aria-pressed={kind === one.kind}
             fontWeight={kind === one.kind ? '700' : '400'}
             textDecoration={kind === one.kind ? 'underline' : 'none'}

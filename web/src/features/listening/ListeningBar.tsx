@@ -29,7 +29,7 @@ export function ListeningBar({ frameRate, ways, labels, children }: Props) {
   )
   usePlayhead(show)
   return (
-    <Flex as="footer" align="center" gap="4" px="4" h="60px" borderTopWidth="1px" bg="bg.panel" flexShrink={0}>
+    <Flex as="footer" align="center" gap={{ base: '2', md: '4' }} px="4" py="1" minH="60px" flexWrap={{ base: 'wrap', md: 'nowrap' }} borderTopWidth="1px" bg="bg.panel" flexShrink={0}>
       <IconButton aria-label={playing ? 'Stop (space)' : 'Play (space)'} variant="ghost" size="sm" onClick={() => player.toggle()}>
         {playing ? <Pause /> : <Play fill="currentColor" />}
       </IconButton>

@@ -6,6 +6,7 @@ import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
 import { recordingCount } from '../../ui/times'
 import { ClocksMenu } from './ClocksMenu'
+import { useFolders } from './FolderDialog'
 
 /** What can be done with the whole project. */
 export function OverviewBar({ project, add }: { project: Project; add: () => void }) {
@@ -14,6 +15,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
     mutationFn: () =>
       told(api.POST('/api/projects/{project_id}/alignments', { params: { path: { project_id: project.id } }, body: {} })),
   })
+  const fromFolder = useFolders()
   const busy = project.works.filter((w) => w.kind === 'place')
   const stop = useMutation({
     mutationFn: () => Promise.all(busy.map((w) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: w.id } } })))),
@@ -28,8 +30,8 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
           <Heading as="h1" size="md" truncate title={project.name}>
             {project.name}
           </Heading>
-          <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap">
-            {recordingCount(project.recordings.length)} · {project.frame_rate} frames a second
+          <Text fontSize="sm" color="fg.muted" truncate minW="0" data-testid="batch">
+            {project.batch ? project.batch.words : `${recordingCount(project.recordings.length)} · ${project.frame_rate.name} frames a second`}
           </Text>
         </>
       }
@@ -38,6 +40,11 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
           <Button size="xs" variant="outline" onClick={add}>
             Add recordings
           </Button>
+          {fromFolder && (
+            <Button size="xs" variant="outline" onClick={fromFolder} title="Without a copy: files on the machine that this runs on">
+              From a folder
+            </Button>
+          )}
           <ClocksMenu project={project} />
           <Button
             size="xs"

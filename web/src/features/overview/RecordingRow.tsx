@@ -7,11 +7,18 @@ import { api, told, type Project, type Recording, type Work } from '../../api/cl
 import { usePlacing } from '../../api/usePlacing'
 import { ask } from '../../ui/Confirm'
 import { clock } from '../../ui/times'
-import type { Viewport } from '../bench/geometry/viewport'
+import type { Viewport } from '../../time/viewport'
 import { RenameField } from './RenameField'
 import { Strip } from './Strip'
 
-export const FACTS_PX = 504
+/** The facts beside a strip: wider where there is room, for the name's sake. */
+const NUMBERS_PX = 358
+const FACTS_WIDTH = 'clamp(480px, 39vw, 700px)'
+export const NAME_WIDTH = `calc(${FACTS_WIDTH} - ${NUMBERS_PX}px)`
+/** In a narrow window, or at 200 %, strips stand below their facts. */
+export const STACKED = { base: 'wrap', md: 'nowrap' } as const
+export const FACTS = { base: '100%', md: FACTS_WIDTH } as const
+export const STRIP_FLEX = { base: '1 0 calc(100% - 32px)', md: '1' } as const
 
 interface RowProps {
   project: Project
@@ -22,8 +29,8 @@ interface RowProps {
 export function ReferenceRow({ project, recording, view }: RowProps) {
   const [renaming, setRenaming] = useState(false)
   return (
-    <Flex align="center" bg="bg.panel" mb="1" data-testid="reference-row">
-      <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
+    <Flex align="center" flexWrap={STACKED} bg="bg.panel" mb="1" data-row data-testid="reference-row">
+      <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
         <Box flex="1" minW="0" pr="6">
           {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} color="slate.fg" />}
           <Text fontSize="xs" color="fg.muted" truncate>
@@ -35,7 +42,7 @@ export function ReferenceRow({ project, recording, view }: RowProps) {
         </Box>
         <RowMenu project={project} recording={recording} rename={() => setRenaming(true)} />
       </Flex>
-      <Box flex="1" mr="4" minW="0">
+      <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
         <Strip recording={recording} view={view} isReference heightPx={58} />
       </Box>
     </Flex>
@@ -51,15 +58,15 @@ export function RecordingRow({ project, recording, view, work, choose }: Props) 
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
-    <Flex align="center" borderBottomWidth="1px" minH="46px" data-testid="recording-row" data-status={recording.status}>
-      <Flex w={`${FACTS_PX}px`} flexShrink={0} px="4" align="center" position="relative">
-        <Box w="146px" flexShrink={0} pr="2">
+    <Flex align="center" flexWrap={STACKED} borderBottomWidth="1px" minH="46px" data-row data-testid="recording-row" data-status={recording.status}>
+      <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
+        <Box w={NAME_WIDTH} flexShrink={0} pr="2">
           {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} project={project} />}
         </Box>
         {isPlaced ? <Facts recording={recording} /> : <Words recording={recording} project={project} choose={choose} />}
         <RowMenu project={project} recording={recording} choose={choose} rename={() => setRenaming(true)} />
       </Flex>
-      <Box flex="1" mr="4" minW="0">
+      <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
         {work ? <Doing work={work} /> : recording.map ? <Strip recording={recording} view={view} isReference={false} heightPx={38} /> : null}
       </Box>
     </Flex>

@@ -2,7 +2,7 @@ import { useCallback } from 'react'
 import type { Recording } from '../../api/client'
 import { color } from '../../ui/theme'
 import { useCanvas } from '../../ui/useCanvas'
-import type { Viewport } from '../bench/geometry/viewport'
+import type { Viewport } from '../../time/viewport'
 import { drawStrip } from './layers/strip'
 
 interface Props {

@@ -3,13 +3,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useLocation } from 'wouter'
 import { api, told, type ProjectSummary } from '../../api/client'
-import { projectsOptions } from '../../api/queries'
+import { frameRatesOptions, projectsOptions } from '../../api/queries'
 import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
 import { recordingCount } from '../../ui/times'
 
-const FRAME_RATES = [23.976, 24, 25, 29.97, 30, 50, 59.94, 60]
-const RATE_KEY = 'gullywind-frame-rate'
+const RATE_KEY = 'gullywind-frames-a-second'
 
 export function ProjectsPage() {
   const { data: projects, error, isPending } = useQuery({ ...projectsOptions(), refetchInterval: 5000 })
@@ -64,7 +63,8 @@ function Room() {
 
 function NewProject() {
   const [name, setName] = useState('')
-  const [rate, setRate] = useState(() => Number(localStorage.getItem(RATE_KEY)) || 25)
+  const [rate, setRate] = useState(() => localStorage.getItem(RATE_KEY) ?? '25')
+  const { data: rates } = useQuery({ ...frameRatesOptions(), staleTime: Infinity })
   const [, go] = useLocation()
   const create = useMutation({
     mutationFn: () => told(api.POST('/api/projects', { body: { name, frame_rate: rate } })),
@@ -77,7 +77,7 @@ function NewProject() {
       align="flex-end"
       onSubmit={(event) => {
         event.preventDefault()
-        localStorage.setItem(RATE_KEY, String(rate))
+        localStorage.setItem(RATE_KEY, rate)
         create.mutate()
       }}
     >
@@ -88,9 +88,11 @@ function NewProject() {
       <Field.Root w="150px">
         <Field.Label>Frames a second</Field.Label>
         <NativeSelect.Root size="sm">
-          <NativeSelect.Field value={rate} onChange={(e) => setRate(Number(e.target.value))} bg="bg.panel">
-            {FRAME_RATES.map((one) => (
-              <option key={one}>{one}</option>
+          <NativeSelect.Field value={rate} onChange={(e) => setRate(e.target.value)} bg="bg.panel">
+            {rates?.map((one) => (
+              <option key={one.rate} value={one.rate}>
+                {one.name}
+              </option>
             ))}
           </NativeSelect.Field>
           <NativeSelect.Indicator />
@@ -119,7 +121,7 @@ function ProjectLine({ project }: { project: ProjectSummary }) {
           <Link to={`/projects/${project.id}`}>{project.name}</Link>
         </Text>
         <Text fontSize="sm" color="fg.muted">
-          {project.recordings === 0 ? 'no recordings yet' : recordingCount(project.recordings)} · {project.frame_rate} frames a second
+          {project.recordings === 0 ? 'no recordings yet' : recordingCount(project.recordings)} · {project.frame_rate.name} frames a second
         </Text>
       </Box>
       <Box w="240px">

@@ -1,5 +1,5 @@
 import { clock } from '../../../ui/times'
-import { ticks, xOf, type Viewport } from '../geometry/viewport'
+import { ticks, xOf, type Viewport } from '../../../time/viewport'
 
 export interface AxisScene {
   view: Viewport

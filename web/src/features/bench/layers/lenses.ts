@@ -1,4 +1,4 @@
-import { xOf, type Viewport } from '../geometry/viewport'
+import { xOf, type Viewport } from '../../../time/viewport'
 
 export interface LensScene {
   view: Viewport

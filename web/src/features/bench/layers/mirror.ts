@@ -2,7 +2,7 @@ import type { Media, Pieces } from '../../../api/client'
 import { color } from '../../../ui/theme'
 import { binFor, extent } from '../../peaks/peakTiles'
 import { identity, toRecording } from '../geometry/timeMap'
-import { timeAt, xOf, type Viewport } from '../geometry/viewport'
+import { timeAt, xOf, type Viewport } from '../../../time/viewport'
 import { drawWave, isSigned } from './wave'
 
 export interface MirrorScene {

@@ -1,6 +1,6 @@
 import type { Recording } from '../../../api/client'
 import { drawWave } from '../../bench/layers/wave'
-import { xOf, type Viewport } from '../../bench/geometry/viewport'
+import { xOf, type Viewport } from '../../../time/viewport'
 import { identity } from '../../bench/geometry/timeMap'
 
 export interface StripScene {

@@ -1,0 +1,188 @@
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { api, told, type Project } from '../../api/client'
+import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
+import { ask } from '../../ui/Confirm'
+import { onKeys } from '../../ui/keys'
+import { clock, recordingCount } from '../../ui/times'
+import { useDrag } from '../../ui/useDrag'
+import { ListeningBar } from '../listening/ListeningBar'
+import { player, WAYS, type Track, type Way } from '../listening/player'
+import { FindBar } from './FindBar'
+import { EVERYTHING, found, type Finding } from './finding'
+import { FACTS, NAME_WIDTH, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
+import { inOrder, needsPerson } from './sortRecordings'
+import { UploadList } from './UploadList'
+import { useOverviewTime } from './useOverviewTime'
+
+const OVERVIEW_WAYS: readonly Way[] = ['reference', 'both', 'recording']
+const TICK_LABEL_PX = 44
+
+/** The reference across the top, below it one strip for each recording, where it belongs in the reference's time. */
+export function RecordingTable({ project }: { project: Project }) {
+  const client = useQueryClient()
+  const area = useRef<HTMLDivElement>(null)
+  const head = useRef<HTMLDivElement>(null)
+  const scroll = useRef<HTMLDivElement>(null)
+  const [finding, find] = useState<Finding>(EVERYTHING)
+  const reference = project.recordings.find((one) => one.id === project.reference_id) ?? null
+  const others = useMemo(() => inOrder(project.recordings.filter((one) => one.id !== project.reference_id)), [project])
+  const shown = useMemo(() => found(others, finding), [others, finding])
+  const needing = shown.filter(needsPerson)
+  const rest = shown.filter((one) => !needsPerson(one))
+  const startS = Math.min(0, ...others.map((one) => one.map?.start_ref_s ?? 0))
+  const endS = Math.max(reference?.media.duration_s ?? 60, ...others.map((one) => one.map?.end_ref_s ?? 0))
+  const { view, widthPx, setView, zoom, showAll } = useOverviewTime(startS, endS, area, scroll, head)
+
+  // Not where its label would be cut off.
+  const labelled = ticks(view, widthPx).timesS.filter((t) => xOf(view, t) < widthPx - TICK_LABEL_PX)
+
+  const from = useRef<Viewport | null>(null)
+  const drag = useDrag({
+    move: (d) => {
+      const base = (from.current ??= view)
+      setView(() => panned(base, -d.byX))
+    },
+    end: (d) => {
+      from.current = null
+      if (d.click) player.seek(timeAt(view, d.startX))
+    },
+    cancel: () => {
+      const base = from.current
+      from.current = null
+      if (base) setView(() => base)
+    },
+  })
+
+  const tracks = useMemo<Track[]>(() => {
+    if (!reference || reference.media.state !== 'ready') return []
+    const placed = others.filter((one) => one.status === 'placed')
+    const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]
+    // However many sound together, the server mixes them.
+    if (placed.length) tracks.push({ recordingId: 'all', role: 'recording', mapId: placed.map((one) => one.map?.id ?? '').join(), path: `/api/projects/${project.id}/mix` })
+    return tracks
+  }, [reference, others, project.id])
+  useEffect(() => {
+    player.setTracks(tracks, reference?.media.sample_rate_hz ?? 48000, reference?.media.duration_s ?? 0)
+  }, [tracks, reference])
+  useEffect(() => () => player.stop(), [])
+  useEffect(
+    () =>
+      onKeys({
+        Space: () => player.toggle(),
+        ...Object.fromEntries(WAYS.filter((w) => OVERVIEW_WAYS.includes(w.way)).map((w) => [w.key, () => player.setWay(w.way)])),
+      }),
+    [],
+  )
+
+  const choose = useMutation({
+    mutationFn: (recordingId: string) =>
+      told(
+        api.PATCH('/api/projects/{project_id}', {
+          params: { path: { project_id: project.id } },
+          body: { version: project.version, reference_id: recordingId },
+        }),
+      ),
+    onSuccess: (changed) => client.setQueryData(['project', project.id], changed),
+  })
+  const chooseReference = (recordingId: string): void => {
+    const found = others.filter((one) => one.map).length
+    const name = project.recordings.find((one) => one.id === recordingId)?.name ?? ''
+    if (!reference || found === 0) choose.mutate(recordingId)
+    else
+      ask({
+        title: `Make ${name} the reference?`,
+        text: `The ${found === 1 ? 'place that was' : `${found} places that were`} found against ${reference.name} will be forgotten, with all that was done by hand.`,
+        act: 'Make it the reference',
+        keep: `Keep ${reference.name}`,
+        then: () => choose.mutate(recordingId),
+      })
+  }
+  const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
+
+  return (
+    <>
+      <FindBar recordings={others} finding={finding} find={find} zoom={zoom} showAll={showAll} />
+      <Box ref={scroll} flex="1" overflowY="auto" position="relative" data-testid="strips">
+        <Flex position="sticky" top="0" bg="bg" zIndex="1" fontSize="xs" color="fg.muted" align="flex-end" flexWrap={STACKED}>
+          <Flex w={FACTS} flexShrink={0} px="4" pb="1">
+            <Text w={NAME_WIDTH}>recording</Text>
+            <Text w="80px" textAlign="right">starts at</Text>
+            <Text w="86px" textAlign="right">clock, ppm</Text>
+            <Text w="80px" textAlign="right">left over</Text>
+            <Text w="72px" textAlign="right">sure</Text>
+          </Flex>
+          <Box
+            ref={area}
+            flex={STRIP_FLEX}
+            mr="4"
+            ml={{ base: '4', md: '0' }}
+            h="24px"
+            position="relative"
+            overflow="hidden"
+            cursor="pointer"
+            touchAction="none"
+            title="Click to go there, drag to move along, wheel to come closer"
+            data-testid="ruler"
+            data-start-s={view.startS}
+            data-seconds-per-px={view.secondsPerPx}
+            {...drag}
+          >
+            {labelled.map((t) => (
+              <Text key={t} position="absolute" bottom="5px" left={`${xOf(view, t)}px`} pl="1" borderLeftWidth="1px" borderColor="border.emphasized" lineHeight="1" pointerEvents="none">
+                {clock(t, 0)}
+              </Text>
+            ))}
+          </Box>
+        </Flex>
+        {reference ? (
+          <ReferenceRow project={project} recording={reference} view={view} />
+        ) : (
+          <Box mx="4" my="2" p="3" bg="var(--ochre-sheet)" rounded="md">
+            <Text fontFamily="sentence" fontSize="lg">
+              Which of these is the reference?
+            </Text>
+            <Text fontSize="sm" color="fg.muted">
+              The cleanest or the most complete recording: all others are lined up to it. Choose it in its row.
+            </Text>
+          </Box>
+        )}
+        {needing.length > 0 && (
+          <Box bg="var(--ochre-sheet)" py="1" mb="1">
+            <Text px="4" fontSize="sm" fontWeight="600" color="ochre.fg">
+              Needs you
+            </Text>
+            {needing.map((one) => (
+              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
+            ))}
+          </Box>
+        )}
+        {shown.length === 0 && others.length > 0 && (
+          <Text px="4" py="3" fontSize="sm" color="fg.muted" role="status">
+            None of the {recordingCount(others.length)} is shown: {finding.text ? `no name has “${finding.text}” in it` : 'none is in that state'}.
+          </Text>
+        )}
+        {rest.map((one) => (
+          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
+        ))}
+        <UploadList projectId={project.id} />
+        {rest.some((one) => one.map) && (
+          <Text fontSize="xs" color="fg.muted" ml={{ base: '4', md: FACTS.md }} mr="4" mt="2" mb="4" position="relative" zIndex="2" bg="bg">
+            lower edge of a strip: green agrees with the reference, half-high ochre does not; line in it: what is left over, ±0.5 ms
+          </Text>
+        )}
+        {reference && (
+          <Box position="absolute" top="24px" bottom="0" left={{ base: '16px', md: FACTS.md }} right="16px" overflow="hidden" pointerEvents="none">
+            <Box ref={head} position="absolute" top="0" bottom="0" w="1.5px" bg="ink.solid" />
+          </Box>
+        )}
+      </Box>
+      <ListeningBar frameRate={project.frame_rate.per_second} ways={OVERVIEW_WAYS} labels={{ both: 'All in step', recording: 'Without the reference' }}>
+        <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary" role="status">
+          {project.summary}
+        </Text>
+      </ListeningBar>
+    </>
+  )
+}
