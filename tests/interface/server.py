@@ -27,6 +27,8 @@ class InterfaceTest(DatabaseTest):
     page: Page
     url: str
     worker: "subprocess.Popen[bytes]"
+    #: Folders that recordings may be taken in from by their path.
+    folders: tuple[Path, ...] = ()
     #: Whether the test runs scripts of its own inside the page.
     bypass_csp = False
 
@@ -41,6 +43,7 @@ class InterfaceTest(DatabaseTest):
             "GULLYWIND_DATABASE_URL": cls.settings.database_url,
             "GULLYWIND_MEDIA_DIR": str(cls.settings.media_dir),
             "GULLYWIND_WEB_DIR": str(ROOT / "web" / "dist"),
+            "GULLYWIND_FOLDERS": os.pathsep.join(map(str, cls.folders)),
         }
         for arguments in (["gullywind.api.serve", str(port)], ["gullywind.jobs"]):
             child = subprocess.Popen([sys.executable, "-m", *arguments], cwd=ROOT, env=environment)

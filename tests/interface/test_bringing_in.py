@@ -2,7 +2,9 @@
 
 import base64
 import signal
+import tempfile
 import unittest
+from pathlib import Path
 
 from playwright.sync_api import Locator, expect
 
@@ -100,6 +102,32 @@ class BringingInTest(InterfaceTest):
         self.worker.send_signal(signal.SIGCONT)
         again.click()
         expect(self.row("Camera")).to_have_attribute("data-status", "placed")
+
+
+class FolderTest(InterfaceTest):
+    @classmethod
+    def setUpClass(cls):
+        folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory())).resolve()
+        (folder / "Cards").mkdir()
+        (folder / "Cards" / "Desk.wav").write_bytes(DESK)
+        (folder / "Cards" / "Camera.wav").write_bytes(CAMERA)
+        cls.folders = (folder,)
+        super().setUpClass()
+
+    def test_a_folder_is_brought_in_and_remembered(self):
+        self.page.goto(self.url)
+        self.start_project("From cards")
+        self.page.get_by_role("button", name="A folder of this machine").click()
+        self.page.get_by_role("button", name=str(self.folders[0])).click()
+        self.page.get_by_role("button", name="Cards").click()
+        self.page.get_by_role("button", name="Bring in these 2 recordings").click()
+        row = self.page.get_by_test_id("recording-row")
+        expect(row).to_have_count(2)
+        expect(row.filter(has_text="Camera")).to_contain_text("0:12")
+        self.page.get_by_role("button", name="From a folder").click()
+        expect(self.page.get_by_test_id("folder-path")).to_have_text(str(self.folders[0] / "Cards"))
+        self.page.get_by_role("button", name="up", exact=True).click()
+        expect(self.page.get_by_role("button", name="Cards")).to_be_visible()
 
 
 if __name__ == "__main__":

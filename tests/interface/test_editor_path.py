@@ -88,7 +88,7 @@ class EditorPathTest(InterfaceTest):
         self.page.mouse.up()
         expect(self.page.get_by_test_id("sentence")).to_contain_text("later")
         self.assertAlmostEqual(self.offset(), start + 50 * per_px, delta=0.002)
-        self.page.get_by_role("button", name=re.compile("moved")).click()
+        self.page.get_by_role("button", name=re.compile("^Undo: moved")).click()
         expect(self.page.get_by_label("Starts at, seconds")).to_have_value(f"{start:.6f}")
 
     def test_typing_an_offset(self):

@@ -25,6 +25,8 @@ const SHORTCUTS: readonly [string, string][] = [
   ['F', 'follow the playhead, or not'],
   ['N', 'try the next place that fits'],
   ['J / K', 'next or previous recording'],
+  ['/', 'find a recording by its name (overview)'],
+  ['A', 'add recordings (overview)'],
   ['Esc', 'let go of piece or selection; back to the overview'],
   ['?', 'this list'],
 ]

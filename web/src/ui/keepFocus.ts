@@ -8,7 +8,7 @@ const FOCUSABLE = 'a[href], button:not(:disabled), input:not(:disabled), select:
 let last: { element: Element; above: Element[]; at: number } | null = null
 
 const focusableIn = (root: Element): HTMLElement[] =>
-  [...root.querySelectorAll<HTMLElement>(FOCUSABLE)].filter((one) => one.offsetParent !== null)
+  [...root.querySelectorAll<HTMLElement>(FOCUSABLE)].filter((one) => one.offsetParent !== null && one.tabIndex >= 0)
 
 function remember(element: Element): void {
   const above: Element[] = []
@@ -25,13 +25,18 @@ function restore(): void {
   // Of a row that is gone: the same thing in the row that is there now.
   const rows = [...document.querySelectorAll('[data-row]')]
   const row = at >= 0 && !above.some((one) => one.isConnected && one.matches('[data-row]')) ? (rows[at] ?? rows[at - 1]) : undefined
-  const places = [row, ...above.filter((one) => one.isConnected), document.querySelector('main')]
-  for (const place of places) {
+  for (const place of [row, ...above.filter((one) => one.isConnected && one.matches('main *'))]) {
     const found = place && focusableIn(place)[0]
     if (found) {
       found.focus({ preventScroll: true })
       return
     }
+  }
+  // Another page: its name is read, and Tab goes on from its top.
+  const main = document.querySelector('main')
+  if (main) {
+    main.tabIndex = -1
+    main.focus({ preventScroll: true })
   }
 }
 
