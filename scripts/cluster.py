@@ -61,7 +61,9 @@ class Cluster:
         else:
             # After a stop it comes back where its users look for it.
             self.port = self.port or free_port()
-            self._start(f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=")
+            # Who may drop a test's database may not end the tidying up that the cluster itself does in it.
+            quiet = " -c autovacuum=off" if self.makes_databases else ""
+            self._start(f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories={quiet}")
         self._create_role()
         self.create("gullywind")
         if dump:

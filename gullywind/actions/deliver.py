@@ -14,7 +14,7 @@ from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
 from gullywind.actions.status import status_of_recording
-from gullywind.core.errors import InputError, NotFoundError, StorageError
+from gullywind.core.errors import NotFoundError, NotNowError, StorageError
 from gullywind.core.facts import MediaFacts
 from gullywind.core.file_notes import clipped_notes
 from gullywind.core.time_map import TimeMap
@@ -50,10 +50,10 @@ def request_delivery(
     """Queue the writing of one recording, or of all placed ones as a ZIP."""
     project = get_project(session, project_id, lock=True)
     if reference_of(session, project) is None:
-        raise InputError("Choose the reference first.")
+        raise NotNowError("Choose the reference first.")
     chosen = [get_recording(session, recording_id)] if recording_id else _placed(session, project_id)
     if not any(one.map_number for one in chosen):
-        raise InputError("Nothing is placed yet, so there is nothing to deliver.")
+        raise NotNowError("Nothing is placed yet, so there is nothing to deliver.")
     work = start_work(context, session, WorkKind.DELIVER, project_id, recording_id)
     row = DeliveryRow(project_id=project_id, work_id=work.id, recording_id=recording_id, form=form)
     session.add(row)
@@ -68,7 +68,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         project = get_project(session, delivery.project_id)
         reference = reference_of(session, project)
         if reference is None:
-            raise InputError("The reference was removed; choose another one.")
+            raise NotNowError("The reference was removed; choose another one.")
         recordings = (
             [get_recording(session, delivery.recording_id)]
             if delivery.recording_id

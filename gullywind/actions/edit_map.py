@@ -6,7 +6,7 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.prove_recording import request_proof
 from gullywind.core.edits import Edited, MapEdit, MoveTo, UseClock, steady
-from gullywind.core.errors import InputError
+from gullywind.core.errors import NotNowError
 from gullywind.core.piece_edits import Trim
 from gullywind.core.speed import nearest_speed
 from gullywind.core.time_map import TimeMap, alike
@@ -21,7 +21,7 @@ def edit_recording(context: Context, session: Session, recording_id: UUID, versi
     row = _locked(session, recording_id, version)
     if row.current is None and isinstance(edit, MoveTo):
         if row.media.duration_s is None:
-            raise InputError("This recording has not been listened to yet.")
+            raise NotNowError("This recording has not been listened to yet.")
         time_map = TimeMap.placement(edit.offset_s, 1.0, row.media.duration_s)
         return _apply(context, session, row, Edited(time_map, f"placed by hand at {edit.offset_s:.6f} s"))
     return _apply(context, session, row, edit.apply(_current(row)))
@@ -65,7 +65,7 @@ def _clock_edit(row: RecordingRow, measured: bool) -> UseClock:
         return UseClock(steady(speed), "measured clock refused:")
     judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
     if judged is None:
-        raise InputError("No clock was measured: find the place by its sound first.")
+        raise NotNowError("No clock was measured: find the place by its sound first.")
     # Several pieces have one straight clock.
     return UseClock(judged.to_core().pieces[0], "measured clock used:")
 
@@ -75,7 +75,7 @@ def take_candidate(context: Context, session: Session, recording_id: UUID, versi
     row = _locked(session, recording_id, version)
     candidates = row.alignment.candidates if row.alignment else []
     if not 0 <= index < len(candidates) or row.media.duration_s is None:
-        raise InputError("This place is not offered any more.")
+        raise NotNowError("This place is not offered any more.")
     chosen = candidates[index]
     judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
     # The judged place itself comes with all its pieces.
@@ -100,7 +100,7 @@ def undo_edit(context: Context, session: Session, recording_id: UUID, version: i
     """Go back to the version before."""
     row = _locked(session, recording_id, version)
     if row.map_number == 0:
-        raise InputError("There is nothing to undo.")
+        raise NotNowError("There is nothing to undo.")
     return _switch(context, session, row, row.map_number - 1)
 
 
@@ -108,7 +108,7 @@ def redo_edit(context: Context, session: Session, recording_id: UUID, version: i
     """Go forward to the version that was undone last."""
     row = _locked(session, recording_id, version)
     if row.map_number >= max((one.number for one in row.map_versions), default=0):
-        raise InputError("There is nothing to redo.")
+        raise NotNowError("There is nothing to redo.")
     return _switch(context, session, row, row.map_number + 1)
 
 
@@ -116,7 +116,7 @@ def go_to_version(context: Context, session: Session, recording_id: UUID, versio
     """Go to any step of what was done, back or forth; 0 is before all of it."""
     row = _locked(session, recording_id, version)
     if number != 0 and all(one.number != number for one in row.map_versions):
-        raise InputError("This step does not exist any more.")
+        raise NotNowError("This step does not exist any more.")
     return _switch(context, session, row, number)
 
 
@@ -128,7 +128,7 @@ def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
 
 def _current(row: RecordingRow) -> TimeMap:
     if row.current is None:
-        raise InputError("This recording has no place yet: find it by its sound, or type where it starts.")
+        raise NotNowError("This recording has no place yet: find it by its sound, or type where it starts.")
     return row.current.to_core()
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.status import status_of_recording
-from gullywind.core.errors import InputError, NotFoundError
+from gullywind.core.errors import InputError, NotFoundError, NotNowError
 from gullywind.core.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
 from gullywind.core.time_map import TimeMap
 from gullywind.core.units import Samples
@@ -92,7 +92,7 @@ def fetch_mix(context: Context, project_id: UUID, first: int, samples: int) -> S
         reference = reference_of(session, get_project(session, project_id))
         rate_hz = reference.media.sample_rate_hz if reference else None
         if reference is None or rate_hz is None:
-            raise InputError("The reference has not been chosen, or not been listened to yet.")
+            raise NotNowError("The reference has not been chosen, or not been listened to yet.")
         placed = [
             (one.content_hash, one.current.to_core())
             for one in list_recordings(session, project_id)
@@ -121,15 +121,15 @@ def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tupl
     row = get_recording(session, recording_id)
     reference = reference_of(session, get_project(session, row.project_id))
     if row.media.state != MediaState.READY:
-        raise InputError("This recording has not been listened to yet.")
+        raise NotNowError("This recording has not been listened to yet.")
     rate_hz = (reference or row).media.sample_rate_hz
     if rate_hz is None:
-        raise InputError("The reference has not been listened to yet.")
+        raise NotNowError("The reference has not been listened to yet.")
     if reference is None or row.id == reference.id:
         return row.content_hash, rate_hz, None
     chosen = row.current if map_id is None else row.version_of(map_id)
     if chosen is None:
-        raise InputError("This recording has no place yet, so it cannot be heard in step.")
+        raise NotNowError("This recording has no place yet, so it cannot be heard in step.")
     return row.content_hash, rate_hz, chosen.to_core()
 
 

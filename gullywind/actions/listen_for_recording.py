@@ -6,7 +6,7 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import MediaReport, listen_to_media
 from gullywind.actions.start_work import start_work
-from gullywind.core.errors import Cancelled, InputError, NotFoundError, UnreadableError
+from gullywind.core.errors import Cancelled, NotFoundError, NotNowError, UnreadableError
 from gullywind.core.units import Checkpoint
 from gullywind.store.database import Session, announce
 from gullywind.store.recordings import find_media, get_recording, lock_media, others_waiting_for
@@ -36,7 +36,7 @@ def listen_again(context: Context, session: Session, recording_id: UUID) -> Reco
     """Queue the listening to a file that failed before."""
     row = get_recording(session, recording_id, lock=True)
     if row.media.state not in (MediaState.FAILED, MediaState.STOPPED):
-        raise InputError("This recording has been listened to already, or is being listened to.")
+        raise NotNowError("This recording has been listened to already, or is being listened to.")
     row.media.state, row.media.reason = MediaState.WAITING, None
     if not any(w.recording_id == row.id and w.kind == WorkKind.LISTEN for w in open_works(session, row.project_id)):
         start_work(context, session, WorkKind.LISTEN, row.project_id, row.id)

@@ -7,7 +7,7 @@ import numpy as np
 
 from gullywind.actions.context import Context
 from gullywind.actions.prove_recording import listening_pair
-from gullywind.core.errors import InputError
+from gullywind.core.errors import NotNowError
 from gullywind.core.peaks import FINEST_BIN
 from gullywind.core.proof import prove_moment
 from gullywind.core.time_map import TimeMap
@@ -67,7 +67,7 @@ def _placed(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[
     reference = reference_of(session, get_project(session, recording.project_id))
     chosen = recording.current if map_id is None else recording.version_of(map_id)
     if reference is None or chosen is None:
-        raise InputError("This recording has no place yet, so there is no timing to measure.")
+        raise NotNowError("This recording has no place yet, so there is no timing to measure.")
     # Looked at while the session is open, for whoever compares their sounds after it.
     _ = recording.alignment
     return recording, reference, chosen.to_core()

@@ -11,7 +11,7 @@ from gullywind.actions.listen_to_media import hear_stored, open_stored
 from gullywind.actions.prove_recording import proof_row
 from gullywind.actions.start_work import start_work
 from gullywind.core.align import PreparedReference, align_recording
-from gullywind.core.errors import InputError
+from gullywind.core.errors import NotNowError
 from gullywind.core.evidence import Alignment, Note, Status
 from gullywind.core.file_notes import file_notes
 from gullywind.core.search import ReferenceIndex
@@ -35,7 +35,7 @@ def request_placing(context: Context, session: Session, project_id: UUID, record
     project = get_project(session, project_id, lock=True)
     reference = reference_of(session, project)
     if reference is None:
-        raise InputError("Choose the reference first: the recording that all others are lined up to.")
+        raise NotNowError("Choose the reference first: the recording that all others are lined up to.")
     busy = {w.recording_id for w in open_works(session, project_id) if w.kind == WorkKind.PLACE}
     if recording_id is not None:
         wanted = [get_recording(session, recording_id)]
@@ -62,7 +62,7 @@ def place_recording(context: Context, recording_id: UUID, cache: ReferenceCache,
         recording = get_recording(session, recording_id)
         reference = reference_of(session, get_project(session, recording.project_id))
         if reference is None:
-            raise InputError("The reference was removed; choose another one.")
+            raise NotNowError("The reference was removed; choose another one.")
         ref_id, ref_hash, rec_hash = reference.id, reference.content_hash, recording.content_hash
     ensure_listened(context, ref_hash, lambda done: checkpoint(0.2 * done))
     ensure_listened(context, rec_hash, lambda done: checkpoint(0.2 + 0.2 * done))
@@ -87,7 +87,7 @@ def _store(
     recording = get_recording(session, recording_id, lock=True)
     project = get_project(session, recording.project_id)
     if project.reference_id != reference_id:
-        raise InputError("The reference was changed meanwhile; place again.")
+        raise NotNowError("The reference was changed meanwhile; place again.")
     version = None
     if alignment.time_map is not None:
         unsure = "" if alignment.status is Status.PLACED else ", unsure"

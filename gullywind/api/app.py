@@ -5,12 +5,12 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
 from pathlib import Path
 
-from fastapi import APIRouter, FastAPI
+from fastapi import APIRouter, FastAPI, HTTPException
 from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
 
 from gullywind import __version__
-from gullywind.api.errors import Problem, add_handlers, problem
+from gullywind.api.errors import Problem, add_handlers, document_problems, methods_at
 from gullywind.api.guard import Guard
 from gullywind.api.routes import deliveries, events, folders, projects, recordings, room
 from gullywind.settings import Settings
@@ -18,7 +18,13 @@ from gullywind.store.changes import ChangeFeed
 
 PROBLEMS: dict[int | str, dict[str, object]] = {
     status: {"model": Problem, "description": text}
-    for status, text in {404: "gone", 409: "changed elsewhere", 422: "refused", 503: "busy, or no database"}.items()
+    for status, text in {
+        404: "gone",
+        409: "changed elsewhere, or not so far yet",
+        422: "refused",
+        503: "busy, or no database",
+        507: "no room",
+    }.items()
 }
 
 
@@ -61,6 +67,7 @@ def create_app(settings: Settings | None) -> FastAPI:
         return {"status": "up"}
 
     app.include_router(api)
+    document_problems(app)
     if settings and settings.web_dir and settings.web_dir.is_dir():
         _serve_interface(app, settings.web_dir)
     return app
@@ -74,7 +81,7 @@ def _serve_interface(app: FastAPI, folder: Path) -> None:
     @app.get("/{path:path}", include_in_schema=False, response_model=None)
     def page(path: str) -> Response:
         if path.startswith("api/"):
-            return problem("not-found", "There is no such address.")
+            raise HTTPException(405 if methods_at(app, f"/{path}") else 404)
         if path in files:
             return FileResponse(files[path])
         # Every other address is a view of the one page.

@@ -31,6 +31,12 @@ class NotFoundError(GullywindError):
     code = "not-found"
 
 
+class NotNowError(GullywindError):
+    """Nothing is wrong with what was asked; what it is asked of is not so far, or is so already."""
+
+    code = "not-now"
+
+
 class ConflictError(GullywindError):
     """The thing was changed elsewhere since it was read."""
 

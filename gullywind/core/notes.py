@@ -7,6 +7,7 @@ import numpy as np
 
 from gullywind.core.evidence import Note, Status, Support
 from gullywind.core.features.extract import Heard
+from gullywind.core.sound import quiet_channels
 from gullywind.core.time_map import Piece, TimeMap, gap_between, jump_between
 from gullywind.core.units import clock_time, seconds
 from gullywind.core.verify import Verified
@@ -30,6 +31,10 @@ def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
     clipped = max(one.clipped_samples for one in recording)
     if clipped:
         notes.append(Note("clipped", f"Clips: {clipped} samples stand at full scale."))
+    views = [one.view for one in recording]
+    for channel, below_db in quiet_channels(views[0].source, views).items():
+        words = f"Channel {channel + 1} is {below_db:.0f} dB below the loudest and was not listened to."
+        notes.append(Note("quiet-channel", words))
     return tuple(notes)
 
 

@@ -1,9 +1,11 @@
 """How the core reads sound: a random-access source and one listening channel mix of it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
+import numpy.typing as npt
 
 from gullywind.core.units import Samples
 
@@ -11,6 +13,8 @@ from gullywind.core.units import Samples
 ALIKE = 0.7
 #: A channel this far below the loudest is empty (−50 dB).
 EMPTY = 10 ** (-50 / 20)
+#: One that is further below is the noise of its converter (−90 dB).
+AUDIBLE = 10 ** (-90 / 10)
 LOOKS, LOOK_S = 24, 0.25
 
 
@@ -79,11 +83,7 @@ def listening_views(source: SampleSource) -> tuple[Listening, ...]:
     """
     if source.channels == 1 or source.samples == 0:
         return (Listening(source, (0,)),)
-    length = min(int(LOOK_S * source.sample_rate_hz), source.samples)
-    starts = np.linspace(0, source.samples - length, LOOKS).astype(int)
-    looks = np.concatenate([source.read(int(s), int(s) + length) for s in starts], axis=1)
-    looks = looks - looks.mean(axis=1, keepdims=True)
-    products = looks.astype(np.float64) @ looks.T
+    products = _products(source)
     power = np.diag(products).clip(1e-20)
     loudest = power.max()
     used: set[int] = {c for c in range(source.channels) if power[c] < loudest * EMPTY**2}
@@ -98,3 +98,27 @@ def listening_views(source: SampleSource) -> tuple[Listening, ...]:
         used |= set(group) | opposite
         views.append(Listening(source, tuple(sorted(group))))
     return tuple(views) or (Listening(source, (0,)),)
+
+
+def quiet_channels(source: SampleSource, views: Sequence[Listening]) -> dict[int, float]:
+    """Channels that no view hears though they are not silent, with how far they lie below the loudest, dB."""
+    left = sorted(set(range(source.channels)) - {channel for view in views for channel in view.channels})
+    if not left or source.samples == 0:
+        return {}
+    power = np.diag(_products(source))
+    loudest = float(power.max())
+    # What mirrors another channel is as loud, and nothing of it is lost.
+    return {
+        channel: 10 * float(np.log10(loudest / power[channel]))
+        for channel in left
+        if AUDIBLE * loudest < power[channel] < loudest * EMPTY**2
+    }
+
+
+def _products(source: SampleSource) -> npt.NDArray[np.float64]:
+    """Sums of all channels' products with one another, shape (channels, channels), from short looks over the file."""
+    length = min(int(LOOK_S * source.sample_rate_hz), source.samples)
+    starts = np.linspace(0, source.samples - length, LOOKS).astype(int)
+    looks = np.concatenate([source.read(int(s), int(s) + length) for s in starts], axis=1)
+    looks = looks - looks.mean(axis=1, keepdims=True)
+    return np.asarray(looks.astype(np.float64) @ looks.T)

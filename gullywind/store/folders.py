@@ -89,11 +89,11 @@ class FileInPlace:
     def __init__(self, folder: MediaFolder, path: Path) -> None:
         self._folder, self._path = folder, path
         hasher = content_hasher()
+        if not path.is_file():
+            raise InputError("Only files can be taken in.")
         try:
             with path.open("rb", buffering=0) as file:
                 self._mtime_ns = os.fstat(file.fileno()).st_mtime_ns
-                if not path.is_file():
-                    raise InputError("Only files can be taken in.")
                 self.size_bytes = 0
                 while chunk := file.read(READ_BYTES):
                     hasher.update(chunk)

@@ -65,7 +65,7 @@ class ApiTest(ApiCase):
         self.assertEqual(typed["map"]["offset_s"], 1.5)
         self.assertIn("Set by hand", typed["sentence"])
         refused = self.edit(typed, kind="redo")
-        self.assertEqual((refused.status_code, refused.json()["detail"]), (422, "There is nothing to redo."))
+        self.assertEqual((refused.status_code, refused.json()["detail"]), (409, "There is nothing to redo."))
         self.assertEqual(self.edit(typed, kind="nudge").status_code, 422)
         self.assertIn("within a day", self.edit(typed, kind="move", offset_s=1e9).json()["detail"])
 

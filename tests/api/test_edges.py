@@ -40,13 +40,13 @@ class EdgesTest(ApiCase):
         stray = self.recording(project, "Stray")
         deliveries = f"/api/projects/{project['id']}/deliveries"
         self.problem(
-            self.client.post(deliveries, json={"recording_id": stray["id"], "form": "pcm24"}), 422, "Nothing is placed"
+            self.client.post(deliveries, json={"recording_id": stray["id"], "form": "pcm24"}), 409, "Nothing is placed"
         )
         self.problem(self.client.post(deliveries, json={"form": "mp3"}), 422, "form")
         empty = self.new_project("Nothing yet")
         self.problem(
             self.client.post(f"/api/projects/{empty['id']}/deliveries", json={"form": "pcm24"}),
-            422,
+            409,
             "Choose the reference first",
         )
 
@@ -114,18 +114,19 @@ class EdgesTest(ApiCase):
     def test_edits_that_make_no_sense_leave_the_map_alone(self):
         project = self.shared
         camera, stray = self.recording(project, "Camera"), self.recording(project, "Stray")
-        for recording, wish, words in [
-            (stray, {"kind": "nudge", "by_s": 0.1}, "no place yet"),
-            (stray, {"kind": "undo"}, "nothing to undo"),
-            (camera, {"kind": "redo"}, "nothing to redo"),
-            (camera, {"kind": "take", "index": 77}, "not offered any more"),
-            (camera, {"kind": "set_rate", "rate": 9.0}, "rate"),
-            (camera, {"kind": "split", "t_ref": 999.0}, "cut"),
-            (camera, {"kind": "remove", "index": 0}, "piece"),
-            (camera, {"kind": "sing"}, "kind"),
+        for recording, wish, status, words in [
+            (stray, {"kind": "nudge", "by_s": 0.1}, 409, "no place yet"),
+            (stray, {"kind": "undo"}, 409, "nothing to undo"),
+            (camera, {"kind": "redo"}, 409, "nothing to redo"),
+            (camera, {"kind": "go", "number": 7}, 409, "does not exist any more"),
+            (camera, {"kind": "take", "index": 77}, 409, "not offered any more"),
+            (camera, {"kind": "set_rate", "rate": 9.0}, 422, "rate"),
+            (camera, {"kind": "split", "t_ref": 999.0}, 422, "cut"),
+            (camera, {"kind": "remove", "index": 0}, 422, "piece"),
+            (camera, {"kind": "sing"}, 422, "kind"),
         ]:
             with self.subTest(wish=wish):
-                self.problem(self.edit(recording, **wish), 422, words)
+                self.problem(self.edit(recording, **wish), status, words)
         self.assertEqual(self.recording(project, "Camera"), camera)
         for value in ("nan", "inf", "-inf"):
             body = json.dumps({"version": camera["version"], "kind": "nudge", "by_s": 0}).replace("0}", f"{value}}}")
@@ -139,9 +140,9 @@ class EdgesTest(ApiCase):
         self.problem(self.client.get(sound, params={"first": 0, "samples": 10**7}), 422, "samples")
         self.problem(self.client.get(sound, params={"first": 0, "samples": 0}), 422, "samples")
         unplaced = f"/api/recordings/{stray['id']}/sound"
-        self.problem(self.client.get(unplaced, params={"first": 0, "samples": 9}), 422, "no place yet")
+        self.problem(self.client.get(unplaced, params={"first": 0, "samples": 9}), 409, "no place yet")
         gone = {"first": 0, "samples": 9, "map_id": str(uuid.uuid4())}
-        self.problem(self.client.get(sound, params=gone), 422, "no place yet")
+        self.problem(self.client.get(sound, params=gone), 409, "no place yet")
         # Before its start a recording is silent; far beyond the reference's end as well.
         for first in (-RATE_HZ, 10**9):
             answer = self.client.get(sound, params={"first": first, "samples": 480})

@@ -2,7 +2,9 @@ import unittest
 
 import numpy as np
 
-from gullywind.core.sound import Listening, listening_views
+from gullywind.core.features.extract import listen
+from gullywind.core.notes import heard_notes
+from gullywind.core.sound import Listening, listening_views, quiet_channels
 from tests.signals import RATE_HZ, busy, source
 
 
@@ -32,6 +34,23 @@ class ListeningViewsTest(unittest.TestCase):
 
     def test_all_silent_still_gives_a_view(self):
         self.assertGreaterEqual(len(channels_of(np.zeros(RATE_HZ), np.zeros(RATE_HZ))), 1)
+
+    def test_a_voice_far_below_a_loud_channel_is_named(self):
+        far_below = self.other * (10 ** (-56 / 20) * np.std(self.voice) / np.std(self.other))
+        sound = source(np.stack([self.voice, far_below.astype(np.float32)]))
+        views = listening_views(sound)
+        self.assertEqual([view.channels for view in views], [(0,)])
+        (channel, below_db) = next(iter(quiet_channels(sound, views).items()))
+        self.assertEqual(channel, 1)
+        self.assertAlmostEqual(below_db, 56.0, delta=1.0)
+        (note,) = heard_notes(listen(views))
+        self.assertRegex(note.message, r"Channel 2 is 5[567] dB below the loudest")
+
+    def test_silent_mirrored_and_noisy_converters_channels_are_not(self):
+        hiss = np.random.default_rng(3).standard_normal(self.voice.size).astype(np.float32) * 1e-6
+        for other in (np.zeros_like(self.voice), -self.voice, hiss):
+            sound = source(np.stack([self.voice, other]))
+            self.assertEqual(quiet_channels(sound, listening_views(sound)), {})
 
     def test_average_and_speed(self):
         view = Listening(source(np.stack([self.voice, self.voice * 3])), (0, 1))

@@ -9,7 +9,7 @@ from gullywind.actions.projects import create_project
 from gullywind.actions.recordings import add_recording
 from gullywind.actions.run_work import GIVEN_UP, MOST_ATTEMPTS, run_work
 from gullywind.actions.start_work import start_work, take_up_lost_work
-from gullywind.core.errors import InputError
+from gullywind.core.errors import NotNowError
 from gullywind.store.files import IncomingFile
 from gullywind.store.recordings import get_recording
 from gullywind.store.tables import MediaState, WorkKind, WorkState
@@ -90,7 +90,7 @@ class LostWorkTest(DatabaseTest):
         self.assertEqual((self.recording().media.state, self.recording().media.reason), (MediaState.FAILED, GIVEN_UP))
 
     def test_a_failed_listening_can_be_asked_for_again(self):
-        with self.context.database.session() as session, self.assertRaisesRegex(InputError, "listened to already"):
+        with self.context.database.session() as session, self.assertRaisesRegex(NotNowError, "listened to already"):
             listen_again(self.context, session, self.recording_id)
         with self.context.database.session() as session:
             ask_to_stop(session, get_work(session, self.work_id))

@@ -1,14 +1,14 @@
 """Projects, work and deliveries as the interface sees them."""
 
 from fractions import Fraction
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from gullywind.actions.words import batch_words
-from gullywind.api.models.recordings import Body, RecordingOut
-from gullywind.core.frames import frame_rate, rate_name
+from gullywind.api.models.recordings import Body, Name, RecordingOut
+from gullywind.core.frames import FRAME_RATES, frame_rate, rate_name
 from gullywind.formats.wav import SampleForm
 from gullywind.store.tables import DeliveryRow, ProjectRow, RecordingRow, WorkRow
 from gullywind.store.works import Batch
@@ -31,10 +31,14 @@ class WorkOut(BaseModel):
         return cls.model_validate(row, from_attributes=True)
 
 
+#: A rate by its fraction; the document lists those in use.
+RateText = Annotated[str, Field(json_schema_extra={"enum": [str(one) for one in FRAME_RATES]})]
+
+
 class FrameRateOut(BaseModel):
     """A frame rate: the exact fraction as it is sent back, what editors call it, and as a number for drawing."""
 
-    rate: str
+    rate: RateText
     name: str
     per_second: float
 
@@ -116,16 +120,16 @@ class ProjectOut(BaseModel):
 class ProjectIn(Body):
     """A new project."""
 
-    name: str
-    frame_rate: str = "25"
+    name: Name
+    frame_rate: RateText = "25"
 
 
 class ProjectChange(Body):
     """What to change; null leaves it."""
 
     version: int
-    name: str | None = None
-    frame_rate: str | None = None
+    name: Name | None = None
+    frame_rate: RateText | None = None
     reference_id: UUID | None = None
 
 

@@ -2,10 +2,10 @@
 
 from dataclasses import asdict
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from gullywind.actions.status import RecordingStatus, status_of_recording
 from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
@@ -21,6 +21,10 @@ class Body(BaseModel):
     """A request's body: frozen, unknown fields refused."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+#: At least one character that can be seen; whoever uses it refuses others with a sentence.
+Name = Annotated[str, Field(json_schema_extra={"pattern": r"\S"})]
 
 
 class MediaOut(BaseModel):
@@ -206,7 +210,7 @@ class NameIn(Body):
     """A new name."""
 
     version: int
-    name: str
+    name: Name
 
 
 def _media(row: RecordingRow) -> MediaOut:

@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from gullywind.actions import edit_map, prove_recording
-from gullywind.actions.fetch_sound import fetch_mix, fetch_peaks, fetch_sound
+from gullywind.actions.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.listen_for_recording import listen_again
 from gullywind.actions.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.recordings import add_recording, remove_recording, rename_recording, take_in
@@ -28,6 +28,8 @@ router = APIRouter(tags=["recordings"])
 #: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
 WRITE_BYTES = 1 << 20
 BINARY = "application/octet-stream"
+Bins = Annotated[int, PathParam(json_schema_extra={"enum": list(BINS)})]
+Tile = Annotated[int, PathParam(json_schema_extra={"minimum": 0})]
 ContentHash = Annotated[str, PathParam(pattern="^[0-9a-f]{64}$")]
 
 
@@ -160,7 +162,7 @@ def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextD
 
 
 @router.get("/media/{content_hash}/peaks/{bin_samples}/{tile}", response_class=Response)
-def get_peaks(content_hash: ContentHash, bin_samples: int, tile: int, context: ContextDep) -> Response:
+def get_peaks(content_hash: ContentHash, bin_samples: Bins, tile: Tile, context: ContextDep) -> Response:
     """A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved. Bins: 1, 4, 16 ... 262144 samples."""
     peaks = fetch_peaks(context, content_hash, bin_samples, tile)
     headers = {"Cache-Control": "private, max-age=31536000, immutable"}

@@ -2,7 +2,7 @@ import { Box, Button, Field, Flex, Heading, Input, NativeSelect, Stack, Text } f
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { Link, useLocation } from 'wouter'
-import { api, told, type ProjectSummary } from '../../api/client'
+import { api, told, type FrameRate, type ProjectSummary } from '../../api/client'
 import { frameRatesOptions, projectsOptions } from '../../api/queries'
 import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
@@ -63,7 +63,7 @@ function Room() {
 
 function NewProject() {
   const [name, setName] = useState('')
-  const [rate, setRate] = useState(() => localStorage.getItem(RATE_KEY) ?? '25')
+  const [rate, setRate] = useState(() => (localStorage.getItem(RATE_KEY) as FrameRate | null) ?? '25')
   const { data: rates } = useQuery({ ...frameRatesOptions(), staleTime: Infinity })
   const [, go] = useLocation()
   const create = useMutation({
@@ -88,7 +88,7 @@ function NewProject() {
       <Field.Root w="150px">
         <Field.Label>Frames a second</Field.Label>
         <NativeSelect.Root size="sm">
-          <NativeSelect.Field value={rate} onChange={(e) => setRate(e.target.value)} bg="bg.panel">
+          <NativeSelect.Field value={rate} onChange={(e) => setRate(e.target.value as FrameRate)} bg="bg.panel">
             {rates?.map((one) => (
               <option key={one.rate} value={one.rate}>
                 {one.name}
