@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
+from gullywind.core.native import kernels
 from gullywind.core.segments import SILENCE
 from gullywind.core.sound import Listening, SampleSource
 from gullywind.core.units import Floats
@@ -24,6 +25,8 @@ from gullywind.core.windows import Line, overlap_s
 #: Windows of 2 s: bins every half hertz at any sample rate, and whole numbers of samples.
 WINDOW_S = 2.0
 LOW_HZ, HIGH_HZ = 120.0, 3800.0
+#: Sound is thinned to this rate or a little more before it is transformed.
+THINNED_RATE_HZ = 14000
 #: The correlation is taken at this rate, which holds all bins.
 LAG_RATE_HZ = 8000
 #: The reference's grid is finer than a quarter of a window: places between the grids lose little.
@@ -36,6 +39,8 @@ LINE_NATS, LINE_BINS = 1.4, 60
 REACH_S, MOST_PPM = 0.06, 200.0
 #: Lags are looked at in pairs: 0.25 ms.
 POOLED = 2
+#: Where few lags are wanted so few bins are enough, each smoothed from so many; of the lags so large a share is true.
+MOST_FOLDED, TAPS_EACH, PASSED, KAISER_BETA = 8, 6, 0.35, 2.6
 #: One window may not outvote all others: above this it counts with its logarithm only.
 FULL_WINDOW = 8.0
 #: Of the reference at most this many windows are kept, 59 kB each.
@@ -58,7 +63,9 @@ class GridSpectra:
 
     def __init__(self, view: Listening, hop_s: float) -> None:
         self.view, self.hop_s = view, hop_s
-        self._size = round(WINDOW_S * view.sample_rate_hz)
+        # A plain average over neighbours, as for the features: what folds down from above is weak and alike in both.
+        self._thin = max(1, int(view.sample_rate_hz // THINNED_RATE_HZ))
+        self._size = round(WINDOW_S * view.sample_rate_hz / self._thin)
         self._kept: dict[int, Row | None] = {}
         #: Those that the steady lines were found in, as they are.
         self._raw: dict[int, Row | None] = {}
@@ -95,7 +102,7 @@ class GridSpectra:
     def _spectrum(self, number: int) -> Row | None:
         fs = self.view.sample_rate_hz
         start = round(self.start_s(number) * fs)
-        sound = self.view.read(start, start + self._size)
+        sound = self.view.read(start, start + self._size * self._thin)
         low, high = float(sound.min()), float(sound.max())
         if not np.isfinite(high - low):
             sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
@@ -103,7 +110,9 @@ class GridSpectra:
         if max(-low, high) < SILENCE:
             return None
         first, end = _bins()
-        return np.asarray(scipy.fft.rfft(sound * _window(self._size))[first:end], np.complex64)
+        return np.asarray(
+            scipy.fft.rfft(kernels.thin(sound, self._thin) * _window(self._size))[first:end], np.complex64
+        )
 
     def _steady_bins(self) -> npt.NDArray[np.bool_]:
         """Bins of lines that sound all along, from windows spread over the whole."""
@@ -150,18 +159,10 @@ def accumulate(reference: GridSpectra, recording: GridSpectra, line: Line, *, mo
     half_s = max((float(t_rec[-1]) - float(t_rec[0])) / 2, 1e-9)
     steps = int(MOST_PPM * 1e-6 * half_s / step_s)
     reach = rows.shape[1] // 2
-    inner = rows.shape[1] - 2 * steps
-    best, best_sum = (0, 0), -1.0
-    # Every stretch of `inner` lags of every row, without a copy: a slope takes one of each row.
-    stretches = np.lib.stride_tricks.sliding_window_view(rows, inner, axis=1)
-    which = np.arange(len(rows))
-    for slope in range(-steps, steps + 1):
-        shifts = np.rint(slope * (t_rec - middle_s) / half_s).astype(int) + steps
-        total = stretches[which, shifts].sum(axis=0)
-        at = int(np.argmax(np.abs(total)))
-        if abs(total[at]) > best_sum:
-            best, best_sum = (slope, at + steps - reach), float(abs(total[at]))
-    slope, lag = best
+    slopes = np.arange(-steps, steps + 1)
+    starts = np.rint(slopes[:, None] * ((t_rec - middle_s) / half_s)).astype(np.int32) + np.int32(steps)
+    which, column, best_sum = kernels.best_line(rows, starts, rows.shape[1] - 2 * steps)
+    slope, lag = int(slopes[which]), column + steps - reach
     late_s, rate = lag * step_s, line.rate + slope * step_s / half_s
     # Found: t_rec = line(t_ref) + late + slope * (t_rec - middle).
     t_ref = middle_s / line.rate + line.offset_s
@@ -185,30 +186,50 @@ def _correlations(
     """Correlation of each window over lags around the line, in standard deviations, and the windows' centres."""
     half_s = (recording.view.duration_s * MOST_PPM * 1e-6) / 2 + REACH_S
     reach = int(half_s * LAG_RATE_HZ / POOLED)
-    lags = np.arange(-reach * POOLED, (reach + 1) * POOLED)
-    low, high = _bins()
+    low, _ = _bins()
     size = round(LAG_RATE_HZ * WINDOW_S)
-    padded = np.zeros(size // 2 + 1, np.complex64)
-    rows, centres = [], []
-    for number in _overlapping(reference, recording, line, most_windows):
+    taps, every = _folding(half_s)
+    numbers = _overlapping(reference, recording, line, most_windows)
+    spectra = np.empty((len(numbers), size // 2 // every + 1), np.complex64)
+    energies, centres = list[float](), list[float]()
+    for number in numbers:
         begin_rec = recording.start_s(number)
         begin_ref = begin_rec / line.rate + line.offset_s
         k = int(np.clip(round(begin_ref / reference.hop_s), 0, max(reference.count - 1, 0)))
         ours, theirs = recording.row(number), reference.row(k)
         if ours is None or theirs is None:
             continue
-        padded[low:high] = ours * theirs.conj()
-        curve = scipy.fft.irfft(padded, size)
-        # What lies on the line shows at the difference of the two grids.
-        expected = (begin_ref - reference.start_s(k)) * LAG_RATE_HZ
-        curve *= 1.0 / (float(np.sqrt(np.dot(curve, curve) / size)) + 1e-20)
-        near = np.take(curve, lags - round(expected), mode="wrap")
-        one, other = near[::POOLED], near[1::POOLED]
-        rows.append(_tempered(np.where(np.abs(one) >= np.abs(other), one, other)))
+        # What lies on the line shows at the difference of the two grids, before; it comes to 0.
+        before = (reference.start_s(k) - begin_ref) * LAG_RATE_HZ
+        into = spectra[len(centres)]
+        energies.append(kernels.fold_product(ours, theirs, low, before, size, taps, every, into))
         centres.append(begin_rec + WINDOW_S / 2)
-    if not rows:
+    if not centres:
         return None
-    return np.asarray(rows, np.float32), np.array(centres)
+    curves = scipy.fft.irfft(spectra[: len(centres)], size // every, axis=1)
+    # By Parseval's theorem over all lags, those that are not looked at as well.
+    curves *= (size / np.sqrt(2 * np.array(energies) + 1e-30)).astype(np.float32)[:, None]
+    near = np.take(curves, np.arange(-reach * POOLED, (reach + 1) * POOLED), axis=1, mode="wrap")
+    one, other = near[:, ::POOLED], near[:, 1::POOLED]
+    rows = _tempered(np.where(np.abs(one) >= np.abs(other), one, other))
+    return np.ascontiguousarray(rows, np.float32), np.array(centres)
+
+
+@lru_cache(maxsize=8)
+def _folding(half_s: float) -> tuple[npt.NDArray[np.float32], int]:
+    """Taps that smooth the bins, and every how manyth is then enough, where only lags up to `half_s` are wanted.
+
+    Smoothing bins is a window over lags: near 1 for those that are wanted, near 0 for those that would fold onto them
+    (Kaiser's design: Kaiser, "Nonrecursive digital filter design using the I0-sinh window function", 1974).
+    """
+    every = 1
+    while every < MOST_FOLDED and half_s <= PASSED * WINDOW_S / (2 * every):
+        every *= 2
+    if every == 1:
+        return np.ones(1, np.float32), 1
+    reach = TAPS_EACH * every // 2
+    taps = np.sinc(np.arange(-reach, reach + 1) / every) * np.kaiser(2 * reach + 1, KAISER_BETA)
+    return np.asarray(taps / taps.sum(), np.float32), every
 
 
 def _tempered(row: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:

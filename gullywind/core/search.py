@@ -160,7 +160,8 @@ def _standardise(curve: Row, probe_frames: int) -> Row:
     return np.asarray(z, np.float32)
 
 
-@lru_cache(maxsize=4)
+# As many as there are speeds, each of which has a length of its own.
+@lru_cache(maxsize=32)
 def _overlap_scale(lags: int, probe_frames: int) -> tuple[Row, slice]:
     """What makes up for a smaller overlap at each lag, shape (lags,), and the lags whose overlap is long enough."""
     lag = np.arange(lags) - PROBE_FRAMES

@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+import scipy.fft
 import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -46,6 +47,57 @@ class CutTest(unittest.TestCase):
         found = kernels.cut(sound, np.array([start, 0]), window)
         np.testing.assert_array_equal(found[0], around[600 + start : 600 + start + size] * window)
         np.testing.assert_array_equal(found[1], around[600 : 600 + size] * window)
+
+
+class FoldProductTest(unittest.TestCase):
+    SIZE, FIRST = 4000, 60
+
+    def correlation(self, ours, theirs, lag):
+        whole = np.zeros(self.SIZE // 2 + 1, np.complex128)
+        whole[self.FIRST : self.FIRST + ours.size] = ours * theirs.conj()
+        whole *= np.exp(2j * np.pi * np.arange(whole.size) * lag / self.SIZE)
+        return scipy.fft.irfft(whole, self.SIZE)
+
+    def test_one_tap_keeps_all_and_turns_the_lag_to_zero(self):
+        for bins in (1, 15, 64, 1701):
+            ours, theirs = spectrum(bins), spectrum(bins)
+            into = np.empty(self.SIZE // 2 + 1, np.complex64)
+            energy = kernels.fold_product(ours, theirs, self.FIRST, 12.25, self.SIZE, np.ones(1, np.float32), 1, into)
+            close(self, scipy.fft.irfft(into, self.SIZE), self.correlation(ours, theirs, 12.25))
+            self.assertAlmostEqual(energy / float((np.abs(ours * theirs) ** 2).sum()), 1.0, delta=1e-4)
+
+    def test_lags_near_by_are_kept_with_an_eighth_of_the_bins(self):
+        ours, theirs = spectrum(1701), spectrum(1701)
+        taps = np.sinc(np.arange(-24, 25) / 8) * np.kaiser(49, 2.6)
+        into = np.empty(self.SIZE // 16 + 1, np.complex64)
+        taps = np.asarray(taps / taps.sum(), np.float32)
+        kernels.fold_product(ours, theirs, self.FIRST, -77.7, self.SIZE, taps, 8, into)
+        found, true = scipy.fft.irfft(into, self.SIZE // 8), self.correlation(ours, theirs, -77.7)
+        near = np.arange(-160, 161)
+        self.assertLess(float(np.sqrt(np.mean((found[near] - true[near]) ** 2)) / true.std()), 0.06)
+
+    def test_unequal_rows_are_refused(self):
+        with self.assertRaisesRegex(InputError, "equally many bins"):
+            kernels.fold_product(
+                spectrum(5), spectrum(6), 0, 0.0, 64, np.ones(1, np.float32), 1, np.empty(33, np.complex64)
+            )
+
+
+class BestLineTest(unittest.TestCase):
+    @given(rows=st.integers(1, 9), slopes=st.integers(1, 7), inner=st.integers(1, 40))
+    def test_the_largest_sum_of_all(self, rows, slopes, inner):
+        values = noise(rows, inner + 6)
+        starts = RNG.integers(0, 7, (slopes, rows)).astype(np.int32)
+        sums = np.array(
+            [sum(values[r, starts[s, r] : starts[s, r] + inner] for r in range(rows)) for s in range(slopes)]
+        )
+        slope, column, height = kernels.best_line(values, starts, inner)
+        self.assertAlmostEqual(height, float(np.abs(sums).max()), delta=1e-4)
+        self.assertAlmostEqual(abs(float(sums[slope, column])), height, delta=1e-4)
+
+    def test_lines_that_leave_the_rows_are_refused(self):
+        with self.assertRaisesRegex(InputError, "leave 10"):
+            kernels.best_line(noise(2, 10), np.array([[0, 4]], np.int32), 7)
 
 
 class ExtremesTest(unittest.TestCase):

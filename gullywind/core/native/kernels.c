@@ -348,3 +348,70 @@ void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
         into[2] = sum;
     }
 }
+
+/* One row of a correlation that is wanted near `lag` only: ours times conj(theirs), turned so that `lag` (samples of `size`)
+ * comes to 0, smoothed by taps from -reach on and kept at every `every`th bin. Row bin k is bin `first` + k of the
+ * spectrum. Each tap stands twice, for both parts of a number, zeros fill the last ABREAST. `product` is scratch, `bins` +
+ * 2 * reach + ABREAST complex numbers. `into` has `kept` bins from bin 0 on. Returns the energy. */
+double fold_product(const float *ours, const float *theirs, int64_t bins, int64_t first, double lag, int64_t size,
+                    const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into, int64_t kept) {
+    float lane_real[LANES], lane_imag[LANES];
+    lane_phases(bin_angle(1, lag, size), lane_real, lane_imag);
+    memset(product, 0, 2 * (size_t)reach * sizeof(float));
+    memset(product + 2 * (reach + bins), 0, 2 * (size_t)(reach + ABREAST) * sizeof(float));
+    double energy = 0.0;
+    for (int64_t from = 0; from < bins; from += LANES) {
+        const double angle = bin_angle(first + from, lag, size);
+        const float real = (float)cos(angle), imag = (float)sin(angle);
+        const int64_t here = bins - from < LANES ? bins - from : LANES;
+        const float *a = ours + 2 * from, *b = theirs + 2 * from;
+        float *at = product + 2 * (reach + from);
+        float sum = 0.0f;
+        for (int64_t k = 0; k < here; k++) {
+            const float turn_real = real * lane_real[k] - imag * lane_imag[k];
+            const float turn_imag = real * lane_imag[k] + imag * lane_real[k];
+            const float x = a[2 * k] * b[2 * k] + a[2 * k + 1] * b[2 * k + 1];
+            const float y = a[2 * k + 1] * b[2 * k] - a[2 * k] * b[2 * k + 1];
+            sum += x * x + y * y;
+            at[2 * k] = x * turn_real - y * turn_imag;
+            at[2 * k + 1] = x * turn_imag + y * turn_real;
+        }
+        energy += sum;
+    }
+    memset(into, 0, 2 * (size_t)kept * sizeof(float));
+    for (int64_t m = 0; m < kept; m++) {
+        const int64_t centre = m * every - first;
+        if (centre < 0 || centre >= bins)
+            continue;
+        const float *at = product + 2 * centre;
+        float sums[ABREAST] = {0};
+        for (int64_t j = 0; j < twice; j += ABREAST)
+            for (int i = 0; i < ABREAST; i++)
+                sums[i] += taps[j + i] * at[j + i];
+        for (int i = 0; i < ABREAST; i++)
+            into[2 * m + (i & 1)] += sums[i];
+    }
+    return energy;
+}
+
+/* The largest magnitude among sums of `inner` neighbouring numbers' columns: for each of `slopes` lines one stretch of
+ * each row, begun at starts[slope * rows + row]. `sum` is scratch, `inner` numbers; found = slope, column, magnitude. */
+void best_line(const float *values, int64_t rows, int64_t width, const int32_t *starts, int64_t slopes, int64_t inner,
+               float *sum, double *found) {
+    found[0] = found[1] = 0.0;
+    found[2] = -1.0;
+    for (int64_t slope = 0; slope < slopes; slope++, starts += rows) {
+        memcpy(sum, values + starts[0], (size_t)inner * sizeof(float));
+        for (int64_t row = 1; row < rows; row++) {
+            const float *at = values + row * width + starts[row];
+            for (int64_t i = 0; i < inner; i++)
+                sum[i] += at[i];
+        }
+        for (int64_t i = 0; i < inner; i++)
+            if (fabsf(sum[i]) > found[2]) {
+                found[0] = (double)slope;
+                found[1] = (double)i;
+                found[2] = fabsf(sum[i]);
+            }
+    }
+}

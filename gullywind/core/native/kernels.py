@@ -16,6 +16,8 @@ from gullywind.core.units import Floats, Samples
 
 Spectrum = npt.NDArray[np.complex64]
 
+#: As in `kernels.c`.
+ABREAST = 16
 _LIBRARY = f"{native.__path__[0]}/libkernels.so"
 
 try:
@@ -37,9 +39,11 @@ for _name, _takes in {
     "correlation_at": (_P, _N, _N, _N, _D, _P),
     "weighted_energy": (_P, _N, _P, _P, _N, _N, _N, _P),
     "extremes": (_P, _N, _N, _P),
+    "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
+    "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
 }.items():
     getattr(_kernels, _name).argtypes = _takes
-    getattr(_kernels, _name).restype = None
+    getattr(_kernels, _name).restype = _D if _name == "fold_product" else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
@@ -224,6 +228,58 @@ def extremes(sound: Samples, bin_samples: int) -> Samples:
     into = np.empty((sound.size // bin_samples, 3), np.float32)
     _kernels.extremes(_at(sound), len(into), bin_samples, _at(into))
     return into
+
+
+def fold_product(
+    ours: Spectrum, theirs: Spectrum, first: int, lag: float, size: int, taps: Samples, every: int, into: Spectrum
+) -> float:
+    """Spectrum of a correlation near one lag, with as many bins as that needs: `ours` times the conjugate of `theirs`.
+
+    Parameters
+    ----------
+    ours, theirs : shape (bins,), bins from `first` on of spectra of `size` real samples.
+    lag : samples of `size`; comes to 0.
+    taps : shape (2 * reach + 1,). Smoothing of the bins, whose transform is a window over lags.
+    every : one bin of so many is kept.
+    into : shape (size // 2 // every + 1,); is overwritten.
+
+    Returns
+    -------
+    Energy : of all products, whatever is kept of them.
+    """
+    _check(np.complex64, ours, theirs, into)
+    _check(np.float32, taps)
+    if ours.size != theirs.size or taps.size % 2 == 0 or first < 0 or every < 1:
+        raise InputError(f"need equally many bins and taps around one, got {ours.size}, {theirs.size}, {taps.size}")
+    reach = taps.size // 2
+    product = np.empty(ours.size + 2 * reach + ABREAST, np.complex64)
+    twice = np.zeros(-(-2 * taps.size // ABREAST) * ABREAST, np.float32)
+    twice[: 2 * taps.size] = np.repeat(taps, 2)
+    return float(
+        _kernels.fold_product(
+            *(_at(ours), _at(theirs), ours.size, first, lag, size, _at(twice), twice.size, reach, every),
+            *(_at(product), _at(into), into.size),
+        )
+    )
+
+
+def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:
+    """The line whose sum has the largest magnitude: which of the slopes, which column, and how large.
+
+    Parameters
+    ----------
+    values : shape (rows, width).
+    starts : shape (slopes, rows), from 0. Where in each row the columns of a slope begin.
+    inner : how many columns there are; `starts` + `inner` lies within the width.
+    """
+    _check(np.float32, values)
+    _check(np.int32, starts)
+    rows, width = values.shape
+    if starts.shape[1] != rows or starts.min() < 0 or starts.max() + inner > width or inner < 1:
+        raise InputError(f"lines of {inner} columns from {starts.min()} to {starts.max()} leave {width}")
+    found, total = np.empty(3), np.empty(inner, np.float32)
+    _kernels.best_line(_at(values), rows, width, _at(starts), len(starts), inner, _at(total), _at(found))
+    return int(found[0]), int(found[1]), float(found[2])
 
 
 def _at(array: npt.NDArray) -> int:
