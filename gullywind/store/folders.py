@@ -48,8 +48,8 @@ def list_folder(roots: Sequence[Path], path: str | None) -> Listing:
         return Listing(None, None, tuple(roots), ())
     folder = allowed(roots, path)
     try:
-        # A name that is not UTF-8 cannot be asked for; such files can be brought in as uploads.
-        shown = (one for one in folder.iterdir() if not one.name.startswith(".") and _is_utf8(one.name))
+        # A name that is not UTF-8 is not printable and cannot be asked for; such files can be brought in as uploads.
+        shown = (one for one in folder.iterdir() if not one.name.startswith(".") and one.name.isprintable())
         found = sorted(shown, key=lambda one: one.name.lower())
         folders = tuple(one for one in found if one.is_dir())
         files = tuple(FoundFile(one, one.stat().st_size) for one in found if one.is_file() and may_have_sound(one))
@@ -73,10 +73,6 @@ def may_have_sound(path: Path) -> bool:
     """Whether its name is that of sound or video."""
     kind = mimetypes.guess_type(path.name)[0] or ""
     return kind.startswith(("audio/", "video/")) or path.suffix.lower() in MORE_SUFFIXES
-
-
-def _is_utf8(name: str) -> bool:
-    return name.isprintable() and not any("\ud800" <= c <= "\udfff" for c in name)
 
 
 def _inside(roots: Sequence[Path], path: Path) -> bool:
