@@ -41,7 +41,10 @@ class Part:
         )
         self._started = time.monotonic()
         self.run_dir.mkdir(parents=True, exist_ok=True)
-        self._note.write_text(f"{self._process.pid} {_start_ticks(self._process.pid)}")
+        # Whole or not at all: whoever reads it just now, or after a crash, must not find half of it.
+        part = self._note.with_suffix(".part")
+        part.write_text(f"{self._process.pid} {_start_ticks(self._process.pid)}")
+        part.replace(self._note)
 
     def start_again_if_dead(self) -> bool:
         """Whether it was dead and is started again; not before its pause is over."""
