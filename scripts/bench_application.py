@@ -5,6 +5,7 @@ Run: python -m scripts.bench_application [--count 72] [--minutes 4]
 
 import argparse
 import http.client
+import json
 import tempfile
 import time
 from collections.abc import Callable
@@ -47,8 +48,6 @@ def upload(served: Served, key: str, path: Path) -> str:
     with path.open("rb") as file:
         connection.request("POST", f"/api/projects/{key}/recordings?file_name={path.name}", file, headers)
         answer = connection.getresponse()
-    import json
-
     return str(json.loads(answer.read())["id"])
 
 

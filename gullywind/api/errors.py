@@ -56,7 +56,9 @@ def add_handlers(app: FastAPI) -> None:
             return answer
         if error.status_code == 400:
             return problem("bad-input", "The request's body cannot be read; it must be JSON in UTF-8.")
-        return problem("not-found", "There is no such address.")
+        if error.status_code == 404:
+            return problem("not-found", "There is no such address.")
+        return problem("refused", f"{error.detail}.", error.status_code)
 
     @app.exception_handler(RequestValidationError)
     def invalid(request: Request, error: RequestValidationError) -> JSONResponse:

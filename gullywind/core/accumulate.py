@@ -26,7 +26,7 @@ from gullywind.core.windows import Line, overlap_s
 WINDOW_S = 2.0
 LOW_HZ, HIGH_HZ = 120.0, 3800.0
 #: Sound is thinned to this rate or a little more before it is transformed.
-THINNED_RATE_HZ = 14000
+SPECTRA_RATE_HZ = 14000
 #: The correlation is taken at this rate, which holds all bins.
 LAG_RATE_HZ = 8000
 #: The reference's grid is finer than a quarter of a window: places between the grids lose little.
@@ -64,7 +64,7 @@ class GridSpectra:
     def __init__(self, view: Listening, hop_s: float) -> None:
         self.view, self.hop_s = view, hop_s
         # A plain average over neighbours, as for the features: what folds down from above is weak and alike in both.
-        self._thin = max(1, int(view.sample_rate_hz // THINNED_RATE_HZ))
+        self._thin = max(1, int(view.sample_rate_hz // SPECTRA_RATE_HZ))
         self._size = round(WINDOW_S * view.sample_rate_hz / self._thin)
         self._kept: dict[int, Row | None] = {}
         #: Those that the steady lines were found in, as they are.

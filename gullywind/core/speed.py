@@ -6,6 +6,7 @@ from fractions import Fraction
 from gullywind.core.evidence import Note
 from gullywind.core.features.bands import at_speed, middle_of
 from gullywind.core.features.extract import Heard
+from gullywind.core.frames import rate_name
 from gullywind.core.search import MatchCurve, ReferenceIndex, search_offsets
 
 #: Sample rates that headers state by mistake for one another.
@@ -55,13 +56,11 @@ def known_speeds(stated_hz: int) -> tuple[Speed, ...]:
         for to, of in ((slow, fast), (fast, slow)):
             way = "slow" if to > of else "fast"
             factor = float(to / of)
-            told = f"Runs {abs(factor - 1) * 100:.2g} % {way}, as {_frames(of)} frames for {_frames(to)}: put right."
+            told = (
+                f"Runs {abs(factor - 1) * 100:.2g} % {way}, as {rate_name(of)} frames for {rate_name(to)}: put right."
+            )
             speeds.append(Speed(factor, "speed-changed", told))
     return tuple(speeds)
-
-
-def _frames(rate: Fraction) -> str:
-    return f"{float(rate):.3f}".rstrip("0").rstrip(".")
 
 
 def heard_at(heard: Heard, speed: Speed) -> Heard:

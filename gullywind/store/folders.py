@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from uuid import uuid4
 
-from gullywind.core.errors import InputError, NotFoundError, StorageError
+from gullywind.core.errors import InputError, NotFoundError, StorageError, UnreadableError
 from gullywind.store.files import MediaFolder, content_hasher
 
 #: Of recorders and cameras, and unknown to many systems.
@@ -96,7 +96,7 @@ class FileInPlace:
                     self.size_bytes += len(chunk)
         except OSError as error:
             reason = (error.strerror or str(error)).lower()
-            raise StorageError(f"{path.name} cannot be read: {reason}.") from error
+            raise UnreadableError(f"{path.name} cannot be read: {reason}.") from error
         self.content_hash = hasher.hexdigest()
 
     def keep(self) -> str:

@@ -354,7 +354,8 @@ void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
  * spectrum. Each tap stands twice, for both parts of a number, zeros fill the last ABREAST. `product` is scratch, `bins` +
  * 2 * reach + ABREAST complex numbers. `into` has `kept` bins from bin 0 on. Returns the energy. */
 double fold_product(const float *ours, const float *theirs, int64_t bins, int64_t first, double lag, int64_t size,
-                    const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into, int64_t kept) {
+                    const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into,
+                    int64_t kept) {
     float lane_real[LANES], lane_imag[LANES];
     lane_phases(bin_angle(1, lag, size), lane_real, lane_imag);
     memset(product, 0, 2 * (size_t)reach * sizeof(float));
