@@ -11,7 +11,7 @@ import numpy as np
 
 from gullywind.core.chain import LEAST_JUMP_S, SAME_LAG_S, Found, agreeing, best_chain, split_at_jumps
 from gullywind.core.correlate import WindowLag
-from gullywind.core.course import Leg, rough_course
+from gullywind.core.course import Leg, likelier_legs, rough_course
 from gullywind.core.cuts import find_cut
 from gullywind.core.features.bands import BandFeatures
 from gullywind.core.sound import Listening
@@ -70,7 +70,9 @@ def find_breaks(
     -------
     Broken, with two or more stretches, or None where no break is proved.
     """
-    legs = rough_course(reference[1], recording[1], line)
+    course = rough_course(reference[1], recording[1], line)
+    legs = _with_straight_runs(course, recording[0].duration_s)
+    legs += likelier_legs(reference[1], recording[1], line, course)
     found = _windows(reference[0], recording[0], line, legs, map_all)
     if found is None:
         return None
@@ -89,17 +91,11 @@ def find_breaks(
     return _joined(reference[0], recording[0], pieces, moments)
 
 
-def _windows(
-    reference: Listening,
-    recording: Listening,
-    line: Line,
-    legs: list[Leg],
-    map_all: MapAll,
-) -> Found | None:
+def _windows(reference: Listening, recording: Listening, line: Line, legs: list[Leg], map_all: MapAll) -> Found | None:
     """Full-rate windows all along the legs; None without any."""
     step_s = max(WINDOW_STEP_S, recording.duration_s / MOST_WINDOWS)
     parts = []
-    for leg in _with_straight_runs(legs, recording.duration_s):
+    for leg in legs:
         shifted = Line(line.offset_s + leg.jump_s, line.rate)
         start = max(leg.start_s / line.rate + shifted.offset_s, 0.0)
         end = min(leg.end_s / line.rate + shifted.offset_s, reference.duration_s)
@@ -109,13 +105,17 @@ def _windows(
         layout = replace(lay_windows(start, end, count=count, window_s=WINDOW_S), on_grid=True)
         lags = measure_all(reference, recording, shifted, layout, most_lag_s=WINDOW_LAG_S, map_all=map_all)
         if lags:
-            parts.append((*found_times(lags, shifted), lags))
-    if not parts:
-        return None
-    t_ref, t_rec, quality = (np.concatenate([part[k] for part in parts]) for k in range(3))
-    lags = tuple(lag for part in parts for lag in part[3])
-    order = np.argsort(t_rec)
-    return Found(t_ref, t_rec, quality, lags).some(order.tolist())
+            parts.append(Found(*found_times(lags, shifted), lags))
+    return _in_order(*parts) if parts else None
+
+
+def _in_order(*parts: Found) -> Found:
+    """All windows of several, in the recording's order."""
+    t_ref, t_rec, quality = (
+        np.concatenate([getattr(one, name) for one in parts]) for name in ("t_ref", "t_rec", "quality")
+    )
+    lags = tuple(lag for one in parts for lag in one.lags)
+    return Found(t_ref, t_rec, quality, lags).some(np.argsort(t_rec, kind="stable").tolist())
 
 
 def _with_straight_runs(legs: list[Leg], duration_s: float) -> list[Leg]:
@@ -153,15 +153,8 @@ def _proved(pieces: list[Found]) -> list[Found]:
         same = [k for k in range(len(pieces) - 1) if abs(offsets[k + 1] - offsets[k]) < LEAST_JUMP_S]
         if not same:
             break
-        pieces = [*pieces[: same[0]], _together(*pieces[same[0] : same[0] + 2]), *pieces[same[0] + 2 :]]
+        pieces = [*pieces[: same[0]], _in_order(*pieces[same[0] : same[0] + 2]), *pieces[same[0] + 2 :]]
     return pieces
-
-
-def _together(one: Found, other: Found) -> Found:
-    t_ref, t_rec, quality = (
-        np.concatenate([getattr(one, name), getattr(other, name)]) for name in ("t_ref", "t_rec", "quality")
-    )
-    return Found(t_ref, t_rec, quality, one.lags + other.lags)
 
 
 def _without_what_runs_on(pieces: list[Found], found: Found, rate: float, reference_s: float) -> list[Found]:

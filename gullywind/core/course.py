@@ -31,6 +31,9 @@ PEAKS_A_CHUNK, PEAKS_APART_S = 6, 0.1
 SHARED_FRAMES = 2
 #: Proposals nearer than this are one offset: the full-rate windows reach further.
 SAME_OFFSET_S = 0.05
+#: Halves, quarters and so on of a recording, down to this length, are looked for as a whole; each proposes so many
+#: offsets. In music made of copies the right one is mostly the first.
+LEAST_STRETCH_S, PROPOSALS_A_STRETCH = 16.0, 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +61,49 @@ def rough_course(reference: BandFeatures, recording: BandFeatures, line: Line) -
     end_s = recording.frames / FRAME_RATE_HZ
     starts, ends = [0.0, *edges], [*edges, end_s]
     return [Leg(start, end, float(states_s[k])) for start, end, (_, _, k) in zip(starts, ends, runs, strict=True)]
+
+
+def likelier_legs(reference: BandFeatures, recording: BandFeatures, line: Line, legs: list[Leg]) -> list[Leg]:
+    """Stretches that as a whole are more like the reference elsewhere than at any of the legs' jumps.
+
+    All of a stretch counts at once: where music repeats, 8 s of it stand out nowhere, and a copy agrees throughout.
+    Only what the line puts inside the reference is asked; the rest is outside.
+    """
+    duration_s, reference_s = recording.frames / FRAME_RATE_HZ, reference.frames / FRAME_RATE_HZ
+    first_s, last_s = (min(max((t_ref - line.offset_s) * line.rate, 0.0), duration_s) for t_ref in (0.0, reference_s))
+    known_s = {leg.jump_s for leg in legs}
+    found: list[Leg] = []
+    parts = 1
+    while (last_s - first_s) / parts >= LEAST_STRETCH_S:
+        edges_s = np.linspace(first_s, last_s, parts + 1)
+        for start_s, end_s in pairwise(edges_s.tolist()):
+            # What was proposed for a longer stretch is known in its parts.
+            wider_s = {leg.jump_s for leg in found if leg.start_s <= start_s and end_s <= leg.end_s}
+            jumps_s = _likelier_jumps(reference, recording, line, (start_s, end_s), known_s | wider_s)
+            found += [Leg(start_s, end_s, jump_s) for jump_s in jumps_s]
+        parts *= 2
+    return found
+
+
+def _likelier_jumps(
+    reference: BandFeatures, recording: BandFeatures, line: Line, stretch_s: tuple[float, float], known_s: set[float]
+) -> list[float]:
+    """Jumps, s, at which a stretch of recording time is more like the reference than at all known ones, best first."""
+    reach = int(MOST_JUMP_S * FRAME_RATE_HZ)
+    first, end = (max(0, round((edge_s - recording.origin_s) * FRAME_RATE_HZ)) for edge_s in stretch_s)
+    bands = reference.valid & recording.valid
+    stretch = recording.values[bands, first:end]
+    t_rec = first / FRAME_RATE_HZ + recording.origin_s
+    low = round((t_rec / line.rate + line.offset_s - reference.origin_s) * FRAME_RATE_HZ) - reach
+    length = stretch.shape[1] + 2 * reach
+    near = np.pad(reference.values[bands, max(low, 0) : max(low + length, 0)], ((0, 0), (max(-low, 0), 0)))
+    size = scipy.fft.next_fast_len(length, real=True)
+    product = (scipy.fft.rfft(near, size) * scipy.fft.rfft(stretch, size).conj()).sum(axis=0)
+    curve = scipy.fft.irfft(product, size)[: 2 * reach + 1]
+    apart = round(SAME_OFFSET_S * FRAME_RATE_HZ)
+    known = [min(max(round(jump_s * FRAME_RATE_HZ) + reach, 0), 2 * reach) for jump_s in known_s]
+    least = max((float(curve[max(0, at - apart) : at + apart + 1].max()) for at in known), default=0.0)
+    return [(at - reach) / FRAME_RATE_HZ for at in _peaks(curve, PROPOSALS_A_STRETCH, least=max(least, 0.0))]
 
 
 def _proposals(reference: BandFeatures, recording: BandFeatures, line: Line) -> tuple[Floats, Floats, Floats]:
@@ -116,13 +162,15 @@ def _shared_jumps(curves: npt.NDArray[np.float32], reach: int) -> list[float]:
     return jumps[1:]
 
 
-def _peaks(curve: npt.NDArray[np.float32]) -> dict[int, float]:
-    """The highest places of a chunk's curve, apart from each other, with their heights."""
+def _peaks(
+    curve: npt.NDArray[np.floating], most: int = PEAKS_A_CHUNK, *, least: float = LEAST_SHARED_Z
+) -> dict[int, float]:
+    """The highest places of a curve, apart from each other and higher than `least`, with their heights, best first."""
     rest, found = curve.copy(), {}
     apart = round(PEAKS_APART_S * FRAME_RATE_HZ)
-    for _ in range(PEAKS_A_CHUNK):
+    for _ in range(most):
         at = int(np.argmax(rest))
-        if rest[at] < LEAST_SHARED_Z:
+        if rest[at] <= least:
             break
         found[at] = float(rest[at])
         rest[max(0, at - apart) : at + apart + 1] = 0.0

@@ -8,6 +8,7 @@ import numpy as np
 from gullywind.core.bend import bent_piece
 from gullywind.core.breaks import find_breaks
 from gullywind.core.confidence import confidence_of, is_repeat, status_of
+from gullywind.core.correlate import WindowLag
 from gullywind.core.errors import InputError
 from gullywind.core.evidence import NO_RIVAL, Alignment, Candidate, Curve, Note, Status
 from gullywind.core.explained import explained_share
@@ -27,6 +28,8 @@ HOPE_QUALITY = 7.0
 #: exact: then samples can be copied untouched.
 EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
 EXACT_SAMPLES = 0.02
+#: Some windows' mean agreement is below this by chance.
+LEAST_AGREEMENT = 0.02
 #: Agreements nearer than this are equal, however steady their difference.
 LEAST_AGREEMENT_ERROR = 0.002
 
@@ -60,8 +63,7 @@ def judge(
     speed = best.recording.speed
     duration_s = best.recording.duration_s
     candidates = _candidates(line, support.score, rivals, speed)
-    agreeing = [lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or list(refined.lags)
-    polarity = 1 if sum(lag.polarity * lag.quality for lag in agreeing) >= 0 else -1
+    polarity = _polarity([lag for lag in refined.lags if abs(lag.lag_s) <= FINE_TOLERANCE_S] or refined.lags)
     if status is Status.UNPLACED:
         return Alignment(
             status,
@@ -179,6 +181,18 @@ def _rivals(refined_all: Sequence[Refined], verified: Sequence[Verified]) -> lis
     done = {id(one.verified) for one in refined_all}
     rivals: list[Refined | Verified] = [*refined_all[1:], *(one for one in verified if id(one) not in done)]
     return sorted(rivals, key=lambda one: -one.support.score)
+
+
+def _polarity(lags: Sequence[WindowLag]) -> int:
+    """The sign with which the sound of speech's range agrees; where it says nothing, that of the windows' peaks.
+
+    A microphone turns the phase of what is highest by up to half a turn, and under a crowd only that may agree: then
+    the highest peak has the wrong sign, though all windows show it.
+    """
+    agreement = float(np.mean([lag.polarity * lag.agreement for lag in lags]))
+    if abs(agreement) < LEAST_AGREEMENT:
+        agreement = sum(lag.polarity * lag.quality for lag in lags)
+    return 1 if agreement >= 0 else -1
 
 
 def _candidates(best: Line, score: float, rivals: Sequence[Refined | Verified], speed: float) -> tuple[Candidate, ...]:

@@ -2,6 +2,7 @@ import unittest
 
 import numpy as np
 import soxr
+from scipy.signal import firwin
 
 from gullywind.core.align import align_recording, hear, prepare_reference
 from gullywind.core.evidence import Alignment, Status
@@ -43,6 +44,16 @@ class PlacesTest(unittest.TestCase):
         self.assertEqual(result.polarity, -1)
         self.assertIn("inverted", [note.code for note in result.notes])
         self.assertIn("clock-drift", [note.code for note in result.notes])
+
+    def test_a_microphone_that_turns_what_is_highest_turns_no_polarity(self):
+        # Above 9 kHz turned over and free of noise, below it covered: the highest peak of every window has that sign.
+        low = firwin(255, 9000, fs=RATE_HZ)
+        below = np.convolve(self.event, low, "same")
+        noise = np.convolve(busy(120.0, 12), low, "same") * 2
+        for polarity in (1, -1):
+            result = place(self.event, polarity * (2 * below - self.event + noise)[20 * RATE_HZ : 80 * RATE_HZ])
+            self.assert_placed(result, 20.0, 100e-6)
+            self.assertEqual(result.polarity, polarity)
 
     def test_starts_before_and_ends_after_the_reference(self):
         self.assert_placed(place(self.event[30 * RATE_HZ : 80 * RATE_HZ], self.event), -30.0, 1e-6)

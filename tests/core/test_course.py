@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from gullywind.core.course import rough_course
+from gullywind.core.course import Leg, likelier_legs, rough_course
 from gullywind.core.features.extract import listen
 from gullywind.core.sound import listening_views
 from gullywind.core.windows import Line
@@ -42,3 +42,25 @@ class CourseTest(unittest.TestCase):
         short = features(self.event[: 60 * RATE_HZ])
         legs = rough_course(short, features(self.event[5 * RATE_HZ : 55 * RATE_HZ]), Line(5.0, 1.0))
         self.assertEqual([leg.jump_s for leg in legs], [0.0])
+
+
+class StretchesTest(unittest.TestCase):
+    """A loop to the sample, and ever other sound of a tenth of its power: in 8 s every turn of the loop looks alike."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.event = np.tile(busy(2.5, 95), 96) + busy(240.0, 96) * 0.3
+        cls.reference = features(cls.event)
+        parts = cls.event[10 * RATE_HZ : 120 * RATE_HZ], cls.event[125 * RATE_HZ : 210 * RATE_HZ]
+        cls.paused = features(np.concatenate(parts))
+
+    def test_half_a_recording_as_a_whole_lies_elsewhere(self):
+        line = Line(10.0, 1.0)
+        legs = likelier_legs(self.reference, self.paused, line, [Leg(0.0, 195.0, 0.0)])
+        second = [leg for leg in legs if leg.start_s > 90.0]
+        self.assertAlmostEqual(second[0].jump_s, 5.0, delta=0.03)
+        self.assertFalse([leg for leg in legs if leg.end_s < 90.0])
+
+    def test_what_is_known_is_not_proposed_again(self):
+        known = [Leg(0.0, 110.0, 0.0), Leg(110.0, 195.0, 5.0)]
+        self.assertEqual(likelier_legs(self.reference, self.paused, Line(10.0, 1.0), known), [])
