@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gullywind.actions.context import Context
-from gullywind.core.errors import InputError
+from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Database
 from gullywind.store.files import MediaFolder
 from gullywind.store.queue import JobQueue

@@ -235,8 +235,8 @@ def bench_precision(folder: Path) -> None:
 
 def bench_render(folder: Path) -> None:
     """Residual delay against an ideal render, and speed."""
-    from gullywind.core.time_map import TimeMap
-    from gullywind.core.warp import render
+    from gullywind.core.maps.time_map import TimeMap
+    from gullywind.core.render.warp import render
 
     times = np.arange(20 * RATE_HZ) / RATE_HZ
     rng = np.random.default_rng(8)

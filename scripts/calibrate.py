@@ -15,8 +15,8 @@ import numpy as np
 from scipy.optimize import minimize
 
 from gullywind.core.align import align_recording, hear, prepare_reference
-from gullywind.core.confidence import WEIGHTS, confidence_of, describe
-from gullywind.core.evidence import Support
+from gullywind.core.judge.confidence import WEIGHTS, confidence_of, describe
+from gullywind.core.measure.evidence import Support
 from material.arrays import ArraySound
 from material.cases import make_case
 

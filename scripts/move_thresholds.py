@@ -18,18 +18,18 @@ from scripts.gate import Judged, complaints, judge
 
 #: Module, name, and what it is moved to: far enough that judgements ought to get worse.
 MOVES = (
-    ("weigh", "LEAST_HEIGHT", 14.0),
-    ("weigh", "RIVAL_SHARE", 2.0),
-    ("accumulate", "REACH_S", 0.004),
-    ("accumulate", "LINE_NATS", -1.0),
-    ("verify", "FINE_TOLERANCE_S", 2e-7),
-    ("places", "RIVAL_NATS", 60.0),
-    ("speed", "LEAST_HEIGHT", 60.0),
-    ("speed", "SPEED_SHARE", 3.0),
+    ("places.weigh", "LEAST_HEIGHT", 14.0),
+    ("places.weigh", "RIVAL_SHARE", 2.0),
+    ("places.accumulate", "REACH_S", 0.004),
+    ("places.accumulate", "LINE_NATS", -1.0),
+    ("places.verify", "FINE_TOLERANCE_S", 2e-7),
+    ("places.find", "RIVAL_NATS", 60.0),
+    ("places.speeds", "LEAST_HEIGHT", 60.0),
+    ("places.speeds", "SPEED_SHARE", 3.0),
     ("align", "PLACES", 1),
-    ("search", "FULL_Z", 0.5),
-    ("correlate", "MOST_WEIGHT", 1e-6),
-    ("confidence", "PLACED_FROM", 0.995),
+    ("places.search", "FULL_Z", 0.5),
+    ("measure.correlate", "MOST_WEIGHT", 1e-6),
+    ("judge.confidence", "PLACED_FROM", 0.995),
 )
 MADE: dict[tuple[str, int], GateCase] = {}
 

@@ -1,6 +1,6 @@
 """Run all tests, or those named, with a PostgreSQL of their own; ends with `N passed, N failed`.
 
-python -m scripts.run_tests [tests.core.test_drift ...]
+python -m scripts.run_tests [tests.core.measure.test_drift ...]
 """
 
 import os

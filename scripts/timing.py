@@ -12,8 +12,8 @@ from itertools import pairwise
 import numpy as np
 
 from gullywind.core.align import align_recording, hear, prepare_reference
-from gullywind.core.evidence import Alignment
-from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
+from gullywind.core.measure.evidence import Alignment
 from material.arrays import ArraySound
 from material.cases import event
 from material.devices import RATE_HZ, clocked

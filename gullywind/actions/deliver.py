@@ -14,11 +14,11 @@ from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.render_file import render_file
 from gullywind.actions.start_work import start_work
 from gullywind.actions.status import status_of_recording
-from gullywind.core.errors import NotFoundError, NotNowError, StorageError
-from gullywind.core.facts import MediaFacts
-from gullywind.core.file_notes import clipped_notes
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.errors import NotFoundError, NotNowError, StorageError
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.file_notes import clipped_notes
 from gullywind.formats.file_names import file_stem, numbered
 from gullywind.formats.wav import SampleForm
 from gullywind.store.database import Session

@@ -5,11 +5,11 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.prove_recording import request_proof
-from gullywind.core.edits import Edited, MapEdit, MoveTo, UseClock, steady
-from gullywind.core.errors import NotNowError
-from gullywind.core.piece_edits import Trim
-from gullywind.core.speed import nearest_speed
-from gullywind.core.time_map import TimeMap, alike
+from gullywind.core.ground.errors import NotNowError
+from gullywind.core.ground.speeds import nearest_speed
+from gullywind.core.maps.edits import Edited, MapEdit, MoveTo, UseClock, steady
+from gullywind.core.maps.piece_edits import Trim
+from gullywind.core.maps.time_map import TimeMap, alike
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version, lock_project
 from gullywind.store.recordings import add_map_version, get_recording, list_recordings

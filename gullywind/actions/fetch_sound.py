@@ -10,11 +10,11 @@ import numpy as np
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.status import status_of_recording
-from gullywind.core.errors import InputError, NotFoundError, NotNowError
-from gullywind.core.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import Samples
-from gullywind.core.warp import render
+from gullywind.core.ground.errors import InputError, NotFoundError, NotNowError
+from gullywind.core.ground.units import Samples
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.render.warp import render
+from gullywind.core.sound.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
 from gullywind.formats.derived import load_peaks
 from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session

@@ -6,8 +6,8 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.listen_to_media import MediaReport, listen_to_media
 from gullywind.actions.start_work import start_work
-from gullywind.core.errors import Cancelled, NotFoundError, NotNowError, UnreadableError
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.errors import Cancelled, NotFoundError, NotNowError, UnreadableError
+from gullywind.core.ground.units import Checkpoint
 from gullywind.store.database import Session, announce
 from gullywind.store.recordings import find_media, get_recording, lock_media, others_waiting_for
 from gullywind.store.tables import MediaState, RecordingRow, WorkKind

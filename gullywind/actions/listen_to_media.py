@@ -5,12 +5,12 @@ from pathlib import Path
 
 import numpy as np
 
-from gullywind.core.facts import MediaFacts
 from gullywind.core.features.extract import Heard, Listener, blocks_of, listen
-from gullywind.core.loudness import LoudnessMeter
-from gullywind.core.peaks import PeakBuilder
-from gullywind.core.sound import listening_views
-from gullywind.core.units import Checkpoint, Samples, no_checkpoint
+from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
+from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.loudness import LoudnessMeter
+from gullywind.core.sound.peaks import PeakBuilder
+from gullywind.core.sound.views import listening_views
 from gullywind.formats.derived import SPOOL, load_heard, save_heard, save_peaks
 from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound

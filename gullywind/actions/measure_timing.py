@@ -7,10 +7,10 @@ import numpy as np
 
 from gullywind.actions.context import Context
 from gullywind.actions.prove_recording import listening_pair
-from gullywind.core.errors import NotNowError
-from gullywind.core.peaks import FINEST_BIN
+from gullywind.core.ground.errors import NotNowError
+from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.proof import prove_moment
-from gullywind.core.time_map import TimeMap
+from gullywind.core.sound.peaks import FINEST_BIN
 from gullywind.formats.derived import load_peaks
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project

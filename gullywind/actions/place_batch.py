@@ -24,9 +24,9 @@ from gullywind.actions.place_one import (
     hear_reference,
     place_one,
 )
-from gullywind.core.errors import GullywindError
-from gullywind.core.evidence import Note
-from gullywind.core.facts import MediaFacts
+from gullywind.core.ground.errors import GullywindError
+from gullywind.core.ground.words import Note
+from gullywind.core.sound.facts import MediaFacts
 from gullywind.formats.media import decoding_work
 from gullywind.formats.result_json import RecordingResult
 

@@ -6,13 +6,13 @@ from functools import cached_property
 from pathlib import Path
 
 from gullywind.core.align import PreparedReference, align_recording, hear, index_reference
-from gullywind.core.errors import GullywindError
-from gullywind.core.evidence import Note
-from gullywind.core.facts import MediaFacts
 from gullywind.core.features.extract import Heard
-from gullywind.core.file_notes import clipped_notes, file_notes
-from gullywind.core.units import Checkpoint
-from gullywind.core.windows import MapAll
+from gullywind.core.ground.errors import GullywindError
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.ground.words import Note
+from gullywind.core.measure.windows import MapAll
+from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.file_notes import clipped_notes, file_notes
 from gullywind.formats.media import with_sound
 from gullywind.formats.result_json import RecordingResult
 from gullywind.formats.sound_files import Sound

@@ -11,11 +11,12 @@ from gullywind.actions.listen_to_media import hear_stored, open_stored
 from gullywind.actions.prove_recording import proof_row
 from gullywind.actions.start_work import start_work
 from gullywind.core.align import PreparedReference, align_recording
-from gullywind.core.errors import NotNowError
-from gullywind.core.evidence import Alignment, Note, Status
-from gullywind.core.file_notes import file_notes
-from gullywind.core.search import ReferenceIndex
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.errors import NotNowError
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.ground.words import Note
+from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.places.search import ReferenceIndex
+from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import (

@@ -3,8 +3,8 @@
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.core import frames
-from gullywind.core.errors import InputError
+from gullywind.core.ground import frames
+from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version, get_project
 from gullywind.store.recordings import (

@@ -7,12 +7,12 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.fetch_sound import open_sound
 from gullywind.actions.start_work import start_work
-from gullywind.core.correlate import WindowLag
-from gullywind.core.evidence import Residual
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.measure.correlate import WindowLag
+from gullywind.core.measure.evidence import Residual
 from gullywind.core.proof import Proof, prove
-from gullywind.core.sound import Listening, listening_views
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import Checkpoint
+from gullywind.core.sound.views import Listening, listening_views
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, reference_of, replace_proof

@@ -6,7 +6,7 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.projects import clean_name, forget_media
 from gullywind.actions.start_work import start_work
-from gullywind.core.errors import InputError
+from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.files import IncomingFile
 from gullywind.store.folders import FileInPlace, allowed

@@ -2,10 +2,10 @@
 
 from pathlib import Path
 
-from gullywind.core.facts import MediaFacts
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.core.warp import render_blocks
+from gullywind.core.ground.units import Checkpoint, no_checkpoint
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.render.warp import render_blocks
+from gullywind.core.sound.facts import MediaFacts
 from gullywind.formats.sound_files import Sound
 from gullywind.formats.wav import SampleForm, write_wav
 

@@ -6,8 +6,8 @@ from time import monotonic
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.core.errors import Cancelled, GullywindError, Interrupted, NotFoundError
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.errors import Cancelled, GullywindError, Interrupted, NotFoundError
+from gullywind.core.ground.units import Checkpoint
 from gullywind.store.database import DatabaseGoneError, Session, announce
 from gullywind.store.tables import OPEN_STATES, WorkRow, WorkState
 from gullywind.store.works import end_work, find_work, set_progress

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from gullywind.core.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words, percent
-from gullywind.core.speed import MOST_CLOCK
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import clock_time
+from gullywind.core.ground.speeds import MOST_CLOCK
+from gullywind.core.ground.words import clock_time, length, percent, to_the_millisecond
+from gullywind.core.judge.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
+from gullywind.core.maps.time_map import TimeMap
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow
 
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
@@ -33,7 +33,11 @@ def sentence_of(row: RecordingRow) -> str:
         return " ".join([unsure_sentence(judged.candidates, judged.confidence), *part])
     time_map = current.to_core()
     offset = time_map.offset_s
-    start = f"Starts {_seconds(offset)} in" if offset >= 0 else f"Starts {_seconds(-offset)} before the reference"
+    start = (
+        f"Starts {to_the_millisecond(offset)} in"
+        if offset >= 0
+        else f"Starts {to_the_millisecond(-offset)} before the reference"
+    )
     parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map)]
     proof = row.current_proof
     if proof and proof.residual:
@@ -139,7 +143,7 @@ def facts_line(media: MediaRow) -> str:
     if media.state == MediaState.WAITING or media.duration_s is None:
         return "listening…"
     channels = {1: "mono", 2: "stereo"}.get(media.channels or 0, f"{media.channels} channels")
-    parts = [_length(media.duration_s), f"{(media.sample_rate_hz or 0) / 1000:g} kHz", channels, codec_words(media)]
+    parts = [length(media.duration_s), f"{(media.sample_rate_hz or 0) / 1000:g} kHz", channels, codec_words(media)]
     if media.silent:
         parts.append("silent")
     elif media.loudness_lufs is not None:
@@ -186,11 +190,6 @@ def codec_words(media: MediaRow) -> str:
     return f"{name}, {bits}" if bits else name
 
 
-def _seconds(value_s: float) -> str:
-    minutes, seconds = divmod(value_s, 60)
-    return f"{int(minutes)}:{seconds:06.3f}" if minutes else f"{seconds:.3f} s"
-
-
 def _file_words(media: MediaRow) -> list[tuple[str, bool]]:
     kinds = {gap["kind"] for gap in media.gaps}
     return [
@@ -199,9 +198,3 @@ def _file_words(media: MediaRow) -> list[tuple[str, bool]]:
         ("with holes", "hole" in kinds),
         ("sound begins late", "late" in kinds),
     ]
-
-
-def _length(value_s: float) -> str:
-    minutes, seconds = divmod(value_s, 60)
-    hours, minutes = divmod(int(minutes), 60)
-    return f"{hours}:{minutes:02d}:{seconds:02.0f}" if hours else f"{minutes}:{seconds:04.1f}"

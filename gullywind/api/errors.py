@@ -8,7 +8,7 @@ from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 from starlette.exceptions import HTTPException as StarletteHTTPException
 
-from gullywind.core.errors import GullywindError
+from gullywind.core.ground.errors import GullywindError
 
 STATUSES = {
     "bad-input": 422,

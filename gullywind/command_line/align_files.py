@@ -7,8 +7,9 @@ from pathlib import Path
 
 from gullywind.actions.place_files import place_files
 from gullywind.actions.place_one import PlaceRequest
-from gullywind.core.evidence import Status
-from gullywind.core.notes import left_over_words, percent
+from gullywind.core.ground.words import percent
+from gullywind.core.judge.notes import left_over_words
+from gullywind.core.measure.evidence import Status
 from gullywind.formats.file_names import shown
 from gullywind.formats.result_json import RecordingResult, result_json
 

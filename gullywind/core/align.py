@@ -3,26 +3,21 @@
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from gullywind.core.correlate import WindowLag
-from gullywind.core.evidence import Alignment, Curve, Note, Status
 from gullywind.core.features.extract import Heard, listen
-from gullywind.core.judge import judge, judge_pieces, unplaced
-from gullywind.core.notes import heard_notes
-from gullywind.core.places import (
-    ABOUT_AS_LONG,
-    MUCH_LONGER,
-    STRONG_NATS,
-    broken_instead,
-    find_places,
-)
+from gullywind.core.ground.units import Checkpoint, no_checkpoint
+from gullywind.core.ground.words import Note
+from gullywind.core.judge.judge import judge, judge_pieces, unplaced
+from gullywind.core.judge.notes import heard_notes
+from gullywind.core.measure.correlate import WindowLag
+from gullywind.core.measure.evidence import Alignment, Curve, Status
+from gullywind.core.measure.windows import MapAll
+from gullywind.core.places.find import ABOUT_AS_LONG, MUCH_LONGER, STRONG_NATS, broken_instead, find_places
+from gullywind.core.places.search import ReferenceIndex, search_offsets
+from gullywind.core.places.speeds import best_speeds, speed_note
+from gullywind.core.places.verify import LOOKS, Look, Refined
+from gullywind.core.places.weigh import Searched
 from gullywind.core.proof import proof_window_s, prove
-from gullywind.core.search import ReferenceIndex, search_offsets
-from gullywind.core.sound import SampleSource, listening_views
-from gullywind.core.speed import best_speeds, speed_note
-from gullywind.core.units import Checkpoint, no_checkpoint
-from gullywind.core.verify import LOOKS, Look, Refined
-from gullywind.core.weigh import Searched
-from gullywind.core.windows import MapAll
+from gullywind.core.sound.views import SampleSource, listening_views
 
 #: Places that the search gives to be weighed; the right one is nearly always among so many.
 PLACES = 24

@@ -11,14 +11,14 @@ from itertools import pairwise
 
 import numpy as np
 
-from gullywind.core.correlate import WindowLag
-from gullywind.core.evidence import Residual
-from gullywind.core.sound import Listening
-from gullywind.core.time_map import TimeMap
-from gullywind.core.units import Samples
-from gullywind.core.verify import FINE_TOLERANCE_S
-from gullywind.core.warp import render
-from gullywind.core.windows import Layout, Line, MapAll, lay_common_windows, measure_all
+from gullywind.core.ground.units import Samples
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.measure.correlate import WindowLag
+from gullywind.core.measure.evidence import Residual
+from gullywind.core.measure.windows import Layout, Line, MapAll, lay_common_windows, measure_all
+from gullywind.core.places.verify import FINE_TOLERANCE_S
+from gullywind.core.render.warp import render
+from gullywind.core.sound.views import Listening
 
 #: One window in 15 s, within these bounds.
 S_PER_WINDOW, WINDOWS = 15.0, (8, 120)

@@ -11,7 +11,7 @@ from pathlib import Path
 import av
 import av.container
 
-from gullywind.core.errors import UnreadableError
+from gullywind.core.ground.errors import UnreadableError
 
 #: FFmpeg's names of what recorders, cameras, phones and editors write.
 CONTAINERS = (

@@ -13,9 +13,9 @@ import av
 import av.container
 import numpy as np
 
-from gullywind.core.errors import UnreadableError
-from gullywind.core.facts import MediaFacts
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.errors import UnreadableError
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.sound.facts import MediaFacts
 from gullywind.formats.containers import clock_start_s, first_sound, open_container
 from gullywind.formats.decode_ogg import open_refused_ogg
 from gullywind.formats.file_time import FileTime, place_in_file

@@ -5,8 +5,8 @@ from pathlib import Path
 
 import soundfile
 
-from gullywind.core.facts import MediaFacts
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.sound.facts import MediaFacts
 from gullywind.formats.file_time import unbroken
 from gullywind.formats.sound_files import SpooledSound, check_form
 from gullywind.formats.spool import SpoolWriter, new_spool, spool_is_there

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import numpy as np
 
-from gullywind.core.errors import StorageError
 from gullywind.core.features.bands import BandFeatures
 from gullywind.core.features.extract import Heard
-from gullywind.core.peaks import Peaks
-from gullywind.core.sound import Listening, SampleSource
+from gullywind.core.ground.errors import StorageError
+from gullywind.core.sound.peaks import Peaks
+from gullywind.core.sound.views import Listening, SampleSource
 
 #: Raised when the features' meaning changes, so that older files are made again.
 FEATURES_VERSION = 1

@@ -12,8 +12,8 @@ from pathlib import Path
 
 import numpy as np
 
-from gullywind.core.facts import Gap, GapKind
-from gullywind.core.units import Floats
+from gullywind.core.ground.units import Floats
+from gullywind.core.sound.facts import Gap, GapKind
 
 #: Frames on either side that must agree before a jump of the time stamps counts: Vorbis stamps its frames alternately
 #: early and late when blocks change their size.

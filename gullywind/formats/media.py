@@ -12,9 +12,9 @@ from typing import TypeVar
 
 import soundfile
 
-from gullywind.core.errors import UnreadableError
-from gullywind.core.facts import MediaFacts
-from gullywind.core.units import Checkpoint, no_checkpoint
+from gullywind.core.ground.errors import UnreadableError
+from gullywind.core.ground.units import Checkpoint, no_checkpoint
+from gullywind.core.sound.facts import MediaFacts
 from gullywind.formats.riff import riff_facts
 from gullywind.formats.sound_files import DamagedError, InPlaceSound, Sound, check_form
 from gullywind.formats.spool import spool_is_there

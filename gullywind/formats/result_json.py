@@ -3,8 +3,9 @@
 from dataclasses import dataclass
 from typing import Any
 
-from gullywind.core.evidence import Alignment, Note, Status
-from gullywind.core.facts import MediaFacts
+from gullywind.core.ground.words import Note
+from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.sound.facts import MediaFacts
 
 VERSION = 1
 

@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from gullywind.core.errors import UnreadableError
-from gullywind.core.units import Samples
+from gullywind.core.ground.errors import UnreadableError
+from gullywind.core.ground.units import Samples
 from gullywind.formats.file_time import FileTime
 from gullywind.formats.spool import file_time_path
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from gullywind.core.errors import StorageError, UnreadableError
+from gullywind.core.ground.errors import StorageError, UnreadableError
 from gullywind.formats.file_time import FileTime
 
 #: Decoded sound leaves this much of a disk free: a database that cannot write any more stops everything.

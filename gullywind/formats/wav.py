@@ -7,8 +7,8 @@ from pathlib import Path
 import av
 import numpy as np
 
-from gullywind.core.errors import StorageError
-from gullywind.core.units import Samples
+from gullywind.core.ground.errors import StorageError
+from gullywind.core.ground.units import Samples
 
 LAYOUTS = {1: "mono", 2: "stereo"}
 #: Half a step of 24 bits above full scale still rounds to the highest step.

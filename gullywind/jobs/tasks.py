@@ -14,8 +14,8 @@ from gullywind.actions.listen_for_recording import listen_for_recording
 from gullywind.actions.place_recording import ReferenceCache, place_recording
 from gullywind.actions.prove_recording import prove_recording
 from gullywind.actions.run_work import run_work
-from gullywind.core.errors import NotFoundError
-from gullywind.core.units import Checkpoint
+from gullywind.core.ground.errors import NotFoundError
+from gullywind.core.ground.units import Checkpoint
 
 log = logging.getLogger(__name__)
 #: A worker beats every 3 s; one that was silent for 15 s is dead.

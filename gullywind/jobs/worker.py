@@ -12,7 +12,7 @@ import procrastinate
 from gullywind.actions.context import Context
 from gullywind.actions.start_work import take_up_lost_work
 from gullywind.actions.sweep import sweep
-from gullywind.core.errors import GullywindError
+from gullywind.core.ground.errors import GullywindError
 from gullywind.jobs.tasks import HEARTBEAT_S, STALLED_AFTER_S, register_tasks, rescue_stalled
 from gullywind.settings import Settings
 from gullywind.store.queue import driver_url

@@ -10,7 +10,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeoutError
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
-from gullywind.core.errors import ConflictError, GullywindError
+from gullywind.core.ground.errors import ConflictError, GullywindError
 
 __all__ = ["CHANGES", "BusyError", "Database", "DatabaseGoneError", "Session", "announce", "driver_connection"]
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from blake3 import blake3
 
-from gullywind.core.errors import StorageError, UnreadableError
+from gullywind.core.ground.errors import StorageError, UnreadableError
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from uuid import uuid4
 
-from gullywind.core.errors import InputError, NotFoundError, StorageError, UnreadableError
+from gullywind.core.ground.errors import InputError, NotFoundError, StorageError, UnreadableError
 from gullywind.store.files import MediaFolder, content_hasher
 
 #: Of recorders and cameras, and unknown to many systems.

@@ -6,7 +6,7 @@ from uuid import UUID
 from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
-from gullywind.core.errors import ConflictError, NotFoundError
+from gullywind.core.ground.errors import ConflictError, NotFoundError
 from gullywind.store.tables import ProjectRow, RecordingRow
 
 

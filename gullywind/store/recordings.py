@@ -7,8 +7,8 @@ from uuid import UUID
 from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session, selectinload
 
-from gullywind.core.errors import NotFoundError
-from gullywind.core.time_map import TimeMap
+from gullywind.core.ground.errors import NotFoundError
+from gullywind.core.maps.time_map import TimeMap
 from gullywind.store.projects import lock_project
 from gullywind.store.tables import (
     AlignmentRow,

@@ -7,7 +7,7 @@ from uuid import UUID
 from sqlalchemy import DateTime, cast, func, select, update
 from sqlalchemy.orm import Session
 
-from gullywind.core.errors import NotFoundError
+from gullywind.core.ground.errors import NotFoundError
 from gullywind.store.tables import (
     OPEN_STATES,
     DeliveryRow,

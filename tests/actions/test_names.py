@@ -4,9 +4,8 @@ from gullywind.actions.deliver import report_csv
 from gullywind.actions.projects import clean_name
 from gullywind.actions.recordings import base_name
 from gullywind.actions.words import unsure_sentence
-from gullywind.core.errors import InputError
-from gullywind.core.notes import percent, short_time
-from gullywind.core.units import clock_time
+from gullywind.core.ground.errors import InputError
+from gullywind.core.ground.words import clock_time, percent, short_time
 from gullywind.formats.file_names import file_stem
 
 

@@ -5,7 +5,7 @@ import soxr
 from scipy.signal import firwin
 
 from gullywind.core.align import align_recording, hear, prepare_reference
-from gullywind.core.evidence import Alignment, Status
+from gullywind.core.measure.evidence import Alignment, Status
 from tests.signals import RATE_HZ, busy, clocked, in_room, source, with_noise
 
 

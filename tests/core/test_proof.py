@@ -2,9 +2,9 @@ import unittest
 
 import numpy as np
 
+from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.proof import Verdict, prove, prove_moment, verdict_of
-from gullywind.core.sound import listening_views
-from gullywind.core.time_map import Piece, TimeMap
+from gullywind.core.sound.views import listening_views
 from tests.signals import busy, clocked, in_room, source, with_noise
 
 OFFSET_S, RATE, LENGTH_S = 7.25, 1.00004, 60.0

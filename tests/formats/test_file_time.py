@@ -6,9 +6,9 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from gullywind.core.errors import UnreadableError
-from gullywind.core.facts import Gap, GapKind
-from gullywind.core.file_notes import file_notes
+from gullywind.core.ground.errors import UnreadableError
+from gullywind.core.sound.facts import Gap, GapKind
+from gullywind.core.sound.file_notes import file_notes
 from gullywind.formats.decode import open_decoded
 from gullywind.formats.file_time import FileTime, Stretch, place_in_file
 from gullywind.formats.media import open_media, with_sound

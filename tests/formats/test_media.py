@@ -7,7 +7,7 @@ import av
 import numpy as np
 import soundfile
 
-from gullywind.core.errors import UnreadableError
+from gullywind.core.ground.errors import UnreadableError
 from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.riff import riff_facts
 from gullywind.formats.wav import SampleForm, write_wav

@@ -9,7 +9,7 @@ from gullywind.actions.projects import create_project
 from gullywind.actions.recordings import add_recording
 from gullywind.actions.run_work import GIVEN_UP, MOST_ATTEMPTS, run_work
 from gullywind.actions.start_work import start_work, take_up_lost_work
-from gullywind.core.errors import NotNowError
+from gullywind.core.ground.errors import NotNowError
 from gullywind.store.files import IncomingFile
 from gullywind.store.recordings import get_recording
 from gullywind.store.tables import MediaState, WorkKind, WorkState

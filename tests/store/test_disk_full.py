@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from gullywind.core.errors import StorageError
+from gullywind.core.ground.errors import StorageError
 from gullywind.formats.media import open_media
 from gullywind.formats.wav import SampleForm, write_wav
 from gullywind.store.files import IncomingFile, MediaFolder

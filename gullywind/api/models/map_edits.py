@@ -5,8 +5,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from gullywind.api.models.recordings import Body
-from gullywind.core import edits, piece_edits
-from gullywind.core.time_map import Gaps, Pitch
+from gullywind.core.maps import edits, piece_edits
+from gullywind.core.maps.time_map import Gaps, Pitch
 
 
 class Edit(Body):

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from gullywind.actions.words import batch_words
 from gullywind.api.models.recordings import Body, Name, RecordingOut
-from gullywind.core.frames import FRAME_RATES, frame_rate, rate_name
+from gullywind.core.ground.frames import FRAME_RATES, frame_rate, rate_name
 from gullywind.formats.wav import SampleForm
 from gullywind.store.tables import DeliveryRow, ProjectRow, RecordingRow, WorkRow
 from gullywind.store.works import Batch

@@ -9,11 +9,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from gullywind.actions.status import RecordingStatus, status_of_recording
 from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
-from gullywind.core.notes import joint_words, percent, short_time
-from gullywind.core.piece_edits import LEAST_GAP_S
+from gullywind.core.ground.words import percent, short_time
+from gullywind.core.judge.notes import joint_words
+from gullywind.core.maps.piece_edits import LEAST_GAP_S
+from gullywind.core.maps.time_map import Gaps, Pitch, gap_between
 from gullywind.core.proof import Verdict, is_in_step, verdict_of
-from gullywind.core.stretch import pitch_reason
-from gullywind.core.time_map import Gaps, Pitch, gap_between
+from gullywind.core.render.stretch import pitch_reason
 from gullywind.store.tables import RecordingRow
 
 

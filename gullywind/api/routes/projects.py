@@ -17,7 +17,7 @@ from gullywind.api.models.projects import (
     ProjectSummary,
     WorkOut,
 )
-from gullywind.core.frames import FRAME_RATES, frame_rate
+from gullywind.core.ground.frames import FRAME_RATES, frame_rate
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project, list_projects
 from gullywind.store.recordings import list_recordings

@@ -18,8 +18,8 @@ from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, GoIn, StepIn, TakeIn, TrimIn
 from gullywind.api.models.recordings import CurveOut, NameIn, RecordingOut, TimingOut
-from gullywind.core.errors import Cancelled
-from gullywind.core.units import Samples
+from gullywind.core.ground.errors import Cancelled
+from gullywind.core.ground.units import Samples
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording

@@ -11,9 +11,9 @@ import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
-from gullywind.core.errors import InputError
+from gullywind.core.ground.errors import InputError
+from gullywind.core.ground.units import Samples
 from gullywind.core.native import kernels
-from gullywind.core.units import Samples
 
 FRAME_RATE_HZ = 100
 BANDS = 16

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from gullywind.core.features.bands import BandExtractor, BandFeatures
-from gullywind.core.sound import Listening, SampleSource
-from gullywind.core.units import Checkpoint, Samples, no_checkpoint
+from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
+from gullywind.core.sound.views import Listening, SampleSource
 
 #: 4 s at 48 kHz: large enough to leave Python seldom, small enough for the cache, and whole when it is thinned.
 BLOCK_SAMPLES = 3 << 16

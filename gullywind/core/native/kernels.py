@@ -11,8 +11,8 @@ import numpy as np
 import numpy.typing as npt
 
 from gullywind.core import native
-from gullywind.core.errors import InputError
-from gullywind.core.units import Floats, Samples
+from gullywind.core.ground.errors import InputError
+from gullywind.core.ground.units import Floats, Samples
 
 Spectrum = npt.NDArray[np.complex64]
 

@@ -11,7 +11,7 @@ from sqlalchemy import BigInteger, CheckConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
-from gullywind.core.facts import Gap, GapKind, MediaFacts
+from gullywind.core.sound.facts import Gap, GapKind, MediaFacts
 from gullywind.store.tables.base import Base
 
 

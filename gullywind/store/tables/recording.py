@@ -11,7 +11,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from gullywind.core.time_map import Gaps, Pitch, TimeMap, alike
+from gullywind.core.maps.time_map import Gaps, Pitch, TimeMap, alike
 from gullywind.store.tables.base import Base
 from gullywind.store.tables.media import MediaRow
 

@@ -1,0 +1,1 @@
+"""Where a recorder paused or lost data: course, chain, cuts, stray windows."""

@@ -1,0 +1,1 @@
+"""Units, errors, words, speeds and frames: what every other room stands on."""

@@ -1,0 +1,1 @@
+"""From verified places to a judgement: confidence, rivals, words."""

@@ -1,0 +1,59 @@
+"""Calibrated confidence: a logistic model over the numbers in `Support`, fitted by `scripts/calibrate.py`."""
+
+import numpy as np
+
+from gullywind.core.measure.evidence import Status, Support
+
+#: Fitted on generated matches and hard non-matches; see docs/placing.md for the figures. How high the coarse match
+#: stands out is no input: among generated pieces it told right from wrong, in recorded music it misled.
+INTERCEPT = -11.734
+WEIGHTS = {"chance": 1.706, "share": 5.458, "lead": 4.516, "explained": 3.964, "coverage": 1.3, "whole": 7.487}
+#: Windows become clearer than noise leaves them from the first of these qualities to the second; then this much of the
+#: sound should be explained.
+NOISY_QUALITY, CLEAR_QUALITY, WHOLE = 15.0, 90.0, 0.85
+#: What an answer must reach: of placements called `placed`, none may be wrong in hundreds.
+PLACED_FROM, UNSURE_FROM = 0.9, 0.25
+#: A rival with this much of the best one's score is as good as equal, unless the best leads it surely.
+REPEATS_FROM, SURE_LEAD = 0.8, 3.0
+#: Below this lead, in standard errors, nothing tells two places apart.
+LEAST_LEAD = 0.25
+
+
+def describe(support: Support) -> dict[str, float]:
+    """The model's inputs, each roughly in 0..2, saturating: ten times as much evidence is not ten times as sure.
+
+    `whole` is below 0 where windows are clear and yet sound is missing: noise leaves both or neither.
+    """
+    clear = np.log(max(support.quality, NOISY_QUALITY) / NOISY_QUALITY) / np.log(CLEAR_QUALITY / NOISY_QUALITY)
+    return {
+        "chance": min(support.chance_nats, 30.0) / 15.0,
+        "share": support.agreeing / max(support.windows, 1),
+        "lead": min(support.lead, 4.0) / 4.0,
+        "explained": support.explained,
+        "coverage": min(2.0 * support.coverage, 1.0),
+        "whole": -min(float(clear), 1.0) * max(WHOLE - support.explained, 0.0),
+    }
+
+
+def confidence_of(support: Support) -> float:
+    """Probability in 0..1 that the place is right, given its support."""
+    inputs = describe(support)
+    logit = INTERCEPT + sum(weight * inputs[name] for name, weight in WEIGHTS.items())
+    confidence = float(1 / (1 + np.exp(-logit)))
+    # Two places that cannot be told apart at all share what there is.
+    return confidence if support.lead >= LEAST_LEAD else min(confidence, 0.5)
+
+
+def is_repeat(support: Support, rival: Support | None) -> bool:
+    """Whether another place fits as well, as far as can be told."""
+    if rival is None or support.lead >= SURE_LEAD:
+        return False
+    return support.score > 0 and rival.score >= REPEATS_FROM * support.score
+
+
+def status_of(confidence: float, support: Support, rival: Support | None) -> Status:
+    """Whether a confidence is enough to place, enough to ask, or neither."""
+    repeats = is_repeat(support, rival)
+    if confidence >= PLACED_FROM and not repeats:
+        return Status.PLACED
+    return Status.UNSURE if confidence >= UNSURE_FROM or (repeats and support.chance_nats > 8) else Status.UNPLACED

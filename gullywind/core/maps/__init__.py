@@ -1,0 +1,1 @@
+"""Where a recording lies in time, and how a person changes that."""

@@ -1,0 +1,1 @@
+"""Two recordings in, one measurement out: segments, correlation, windows, lines, bends."""

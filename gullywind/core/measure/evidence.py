@@ -1,0 +1,123 @@
+"""What supports a placement: rivals, windows, and the numbers that confidence is made of."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from gullywind.core.ground.words import Note
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.measure.correlate import WindowLag
+
+#: A lead beyond all doubt.
+NO_RIVAL = 9.0
+#: Of two places that agree alike, one that holds so many times as much of the recording is no equal.
+FAR_MORE = 2.5
+
+
+class Status(StrEnum):
+    """What became of a recording."""
+
+    PLACED = "placed"
+    UNSURE = "unsure"  #: rivals are given, a person must choose
+    UNPLACED = "unplaced"  #: no evidence that it belongs here
+    FAILED = "failed"  #: could not be read
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """One possible placement; `score` 0..1 is how well the phases agree over its whole overlap."""
+
+    offset_s: float
+    rate: float
+    score: float
+
+
+@dataclass(frozen=True, slots=True)
+class Residual:
+    """Timing differences left in the rendered sound, ms, and how many windows they come from."""
+
+    median_ms: float
+    p95_ms: float
+    windows: int
+
+
+@dataclass(frozen=True, slots=True)
+class Support:
+    """Numbers that say how much speaks for one place.
+
+    Attributes
+    ----------
+    envelope_z : height of the coarse match.
+    height : standard deviations by which the sum of all windows' correlations along the line stands above chance;
+        the coarse match's height where the place was plain without that sum.
+    windows, agreeing : how many windows were measured, how many lie on one line.
+    chance_nats : natural logarithm of how improbable that agreement is by chance; larger is better.
+    quality : median quality of the agreeing windows.
+    score : 0..1. Mean phase agreement over all windows.
+    explained : 0..1. Share of the reference's power, in the better half of its bands, that the recording holds as well.
+    overlap_s : s.
+    coverage : 0..1. The overlap over the shorter of both recordings.
+    lead : standard errors by which the windows of this place agree better than those of the strongest rival that agrees
+        with itself as well; NO_RIVAL where there is none.
+    """
+
+    envelope_z: float
+    windows: int
+    agreeing: int
+    chance_nats: float
+    quality: float
+    score: float
+    explained: float
+    overlap_s: float
+    coverage: float
+    lead: float = NO_RIVAL
+    height: float = 0.0
+
+    @property
+    def agreed_s(self) -> float:
+        """About how much of the recording agrees at the place, s."""
+        return self.overlap_s * self.agreeing / max(self.windows, 1)
+
+    def is_outweighed_by(self, other: "Support") -> bool:
+        """Whether another place holds so much more of the recording that this one is its copy, not its equal.
+
+        A refrain comes again more easily than a whole song.
+        """
+        return other.agreed_s >= FAR_MORE * self.agreed_s
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """The match curve for drawing: heights at `start_s + i * step_s`, float32."""
+
+    start_s: float
+    step_s: float
+    heights: npt.NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Alignment:
+    """The judgement on one recording, with its evidence.
+
+    `time_map` is None where it is unplaced; then `candidates` may still name where it fits least badly.
+    `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was
+    placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that
+    were compared, `window_s` is how long the proof's windows are.
+    """
+
+    status: Status
+    time_map: TimeMap | None
+    polarity: int
+    confidence: float
+    candidates: tuple[Candidate, ...]
+    residual: Residual | None
+    notes: tuple[Note, ...]
+    trace: tuple[WindowLag, ...] = ()
+    curve: Curve | None = None
+    ppm_error: float | None = None
+    support: Support | None = None
+    rival_support: Support | None = field(default=None)
+    channels: tuple[tuple[int, ...], tuple[int, ...]] | None = None
+    window_s: float | None = None

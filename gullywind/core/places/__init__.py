@@ -1,0 +1,1 @@
+"""The ways to find a place: search, weighing, the check at full rate."""

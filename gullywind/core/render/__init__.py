@@ -1,0 +1,1 @@
+"""A recording through its map into reference time: interpolation, joins, stretching."""

@@ -1,0 +1,1 @@
+"""Sound as it lies in a file: views and channels, facts, peaks, levels."""

@@ -1,0 +1,264 @@
+"""Compiled loops against the same in plain numpy, edges included."""
+
+import unittest
+
+import numpy as np
+import scipy.fft
+import scipy.signal
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gullywind.core.ground.errors import InputError
+from gullywind.core.native import kernels
+from gullywind.core.sound.loudness import k_weighting
+
+RNG = np.random.default_rng(5)
+#: One bin more than whole stretches and lanes, and sizes that are no multiple of either.
+BINS = (1, 2, 63, 65, 513, 1025)
+
+
+def noise(*shape):
+    return RNG.standard_normal(shape).astype(np.float32)
+
+
+def spectrum(*shape):
+    return (RNG.standard_normal(shape) + 1j * RNG.standard_normal(shape)).astype(np.complex64)
+
+
+def close(test, found, expected, within=2e-5):
+    scale = max(float(np.abs(expected).max(initial=0.0)), 1e-12)
+    test.assertEqual(found.shape, expected.shape)
+    test.assertLess(float(np.abs(found - expected).max(initial=0.0)), within * scale)
+
+
+class ThinTest(unittest.TestCase):
+    @given(factor=st.integers(1, 13), samples=st.integers(0, 400))
+    def test_sums_of_neighbours(self, factor, samples):
+        sound = noise(samples)
+        whole = samples // factor
+        close(self, kernels.thin(sound, factor), sound[: whole * factor].reshape(whole, factor).sum(axis=1))
+
+
+class CutTest(unittest.TestCase):
+    @given(start=st.integers(-300, 300), samples=st.integers(1, 200), size=st.integers(1, 150))
+    def test_zeros_outside_the_sound(self, start, samples, size):
+        sound, window = noise(samples), noise(size)
+        around = np.concatenate([np.zeros(600, np.float32), sound, np.zeros(600, np.float32)])
+        found = kernels.cut(sound, np.array([start, 0]), window)
+        np.testing.assert_array_equal(found[0], around[600 + start : 600 + start + size] * window)
+        np.testing.assert_array_equal(found[1], around[600 : 600 + size] * window)
+
+
+class FoldProductTest(unittest.TestCase):
+    SIZE, FIRST = 4000, 60
+
+    def correlation(self, ours, theirs, lag):
+        whole = np.zeros(self.SIZE // 2 + 1, np.complex128)
+        whole[self.FIRST : self.FIRST + ours.size] = ours * theirs.conj()
+        whole *= np.exp(2j * np.pi * np.arange(whole.size) * lag / self.SIZE)
+        return scipy.fft.irfft(whole, self.SIZE)
+
+    def test_one_tap_keeps_all_and_turns_the_lag_to_zero(self):
+        for bins in (1, 15, 64, 1701):
+            ours, theirs = spectrum(bins), spectrum(bins)
+            into = np.empty(self.SIZE // 2 + 1, np.complex64)
+            energy = kernels.fold_product(ours, theirs, self.FIRST, 12.25, self.SIZE, np.ones(1, np.float32), 1, into)
+            close(self, scipy.fft.irfft(into, self.SIZE), self.correlation(ours, theirs, 12.25))
+            self.assertAlmostEqual(energy / float((np.abs(ours * theirs) ** 2).sum()), 1.0, delta=1e-4)
+
+    def test_lags_near_by_are_kept_with_an_eighth_of_the_bins(self):
+        ours, theirs = spectrum(1701), spectrum(1701)
+        taps = np.sinc(np.arange(-24, 25) / 8) * np.kaiser(49, 2.6)
+        into = np.empty(self.SIZE // 16 + 1, np.complex64)
+        taps = np.asarray(taps / taps.sum(), np.float32)
+        kernels.fold_product(ours, theirs, self.FIRST, -77.7, self.SIZE, taps, 8, into)
+        found, true = scipy.fft.irfft(into, self.SIZE // 8), self.correlation(ours, theirs, -77.7)
+        near = np.arange(-160, 161)
+        self.assertLess(float(np.sqrt(np.mean((found[near] - true[near]) ** 2)) / true.std()), 0.06)
+
+    def test_unequal_rows_are_refused(self):
+        with self.assertRaisesRegex(InputError, "equally many bins"):
+            kernels.fold_product(
+                spectrum(5), spectrum(6), 0, 0.0, 64, np.ones(1, np.float32), 1, np.empty(33, np.complex64)
+            )
+
+
+class BestLineTest(unittest.TestCase):
+    @given(rows=st.integers(1, 9), slopes=st.integers(1, 7), inner=st.integers(1, 40))
+    def test_the_largest_sum_of_all(self, rows, slopes, inner):
+        values = noise(rows, inner + 6)
+        starts = RNG.integers(0, 7, (slopes, rows)).astype(np.int32)
+        sums = np.array(
+            [sum(values[r, starts[s, r] : starts[s, r] + inner] for r in range(rows)) for s in range(slopes)]
+        )
+        slope, column, height = kernels.best_line(values, starts, inner)
+        self.assertAlmostEqual(height, float(np.abs(sums).max()), delta=1e-4)
+        self.assertAlmostEqual(abs(float(sums[slope, column])), height, delta=1e-4)
+
+    def test_lines_that_leave_the_rows_are_refused(self):
+        with self.assertRaisesRegex(InputError, "leave 10"):
+            kernels.best_line(noise(2, 10), np.array([[0, 4]], np.int32), 7)
+
+
+class ExtremesTest(unittest.TestCase):
+    @given(bin_samples=st.integers(1, 70), samples=st.integers(1, 400))
+    def test_of_each_bin(self, bin_samples, samples):
+        sound = noise(samples)
+        bins = sound[: samples - samples % bin_samples].reshape(-1, bin_samples)
+        expected = np.stack([bins.min(axis=1), bins.max(axis=1), (bins**2).sum(axis=1)], axis=1)
+        close(self, kernels.extremes(sound, bin_samples), expected)
+
+
+class WeightedEnergyTest(unittest.TestCase):
+    def test_as_one_filter_after_the_other_whether_side_by_side_or_not(self):
+        sections = k_weighting(48000)
+        for samples, block, filled in ((200_000, 4800, 0), (200_000, 4800, 4799), (100, 7, 3), (3, 10, 2)):
+            sound = noise(samples)
+            both = np.insert(sections, 3, 1.0, axis=1)
+            energy = scipy.signal.sosfilt(both, sound.astype(np.float64)) ** 2
+            blocks = -(-(filled + samples) // block)
+            padded = np.pad(energy, (filled, blocks * block - filled - samples))
+            expected = padded.reshape(-1, block).sum(axis=1)
+            found = kernels.weighted_energy(sound, sections, np.zeros((2, 2)), block, filled, settle=5280)
+            close(self, found, expected, within=1e-8)
+
+    def test_more_than_a_block_before_is_refused(self):
+        with self.assertRaisesRegex(InputError, "7 of 7"):
+            kernels.weighted_energy(noise(9), k_weighting(48000), np.zeros((2, 2)), 7, 7, settle=0)
+
+
+class BandPowersTest(unittest.TestCase):
+    def test_means_of_power(self):
+        rows = spectrum(7, 65)
+        edges = np.array([[0, 1], [3, 20], [20, 65]])
+        expected = np.stack([(np.abs(rows[:, a:b]) ** 2).mean(axis=1) for a, b in edges], axis=1)
+        close(self, kernels.band_powers(rows, edges), expected)
+
+    def test_power_and_what_of_it_is_coherent(self):
+        power, coherence = np.abs(noise(65)), np.abs(noise(65)).clip(0, 1)
+        edges = np.array([[0, 1], [3, 20], [20, 65]])
+        expected = np.array([[power[a:b].sum(), (power * coherence)[a:b].sum()] for a, b in edges])
+        close(self, kernels.band_coherence(coherence, power, edges), expected)
+
+    def test_bands_beyond_the_spectrum_are_refused(self):
+        for edges in ([[0, 66]], [[-1, 3]], [[5, 5]]):
+            with self.assertRaisesRegex(InputError, "ranges of 65 bins"):
+                kernels.band_powers(spectrum(2, 65), np.array(edges))
+            with self.assertRaisesRegex(InputError, "ranges of 65 bins"):
+                kernels.band_coherence(noise(65), noise(70), np.array(edges))
+
+
+class AdvanceTest(unittest.TestCase):
+    @given(bins=st.sampled_from(BINS[1:]), samples=st.floats(-1e5, 1e5))
+    def test_phases_turn_with_frequency(self, bins, samples):
+        row = spectrum(bins)
+        size = 2 * (bins - 1)
+        expected = row * np.exp(2j * np.pi * np.mod(np.arange(bins) * samples / size, 1.0))
+        kernels.advance(row, samples)
+        close(self, row, expected, within=1e-6)
+
+    def test_a_whole_sample_moves_the_sound_by_one(self):
+        sound = noise(128)
+        row = np.fft.rfft(sound).astype(np.complex64)
+        kernels.advance(row, 1.0)
+        close(self, np.fft.irfft(row), np.roll(sound, -1).astype(np.float64))
+
+
+class SumSpectraTest(unittest.TestCase):
+    def test_cross_and_both_powers(self):
+        for bins in BINS:
+            for rows in (1, 2, 7):
+                x, y = spectrum(rows, bins), spectrum(rows, bins)
+                cross, x_power, y_power = kernels.sum_spectra(list(x), list(y))
+                close(self, cross, (np.conj(x) * y).sum(axis=0))
+                close(self, x_power, (np.abs(x) ** 2).sum(axis=0))
+                close(self, y_power, (np.abs(y) ** 2).sum(axis=0))
+
+    def test_rows_that_differ_are_refused(self):
+        for x, y in (([spectrum(9)], [spectrum(8)]), ([spectrum(9)], [spectrum(9)] * 2)):
+            with self.assertRaisesRegex(InputError, "equally many"):
+                kernels.sum_spectra(x, y)
+
+    def test_strided_rows_are_refused(self):
+        with self.assertRaisesRegex(InputError, "contiguous"):
+            kernels.sum_spectra([spectrum(18)[::2]], [spectrum(9)])
+
+
+class CompareTest(unittest.TestCase):
+    def test_phases_and_coherence(self):
+        x, y = spectrum(4, 130), spectrum(4, 130)
+        summed = kernels.sum_spectra(list(x), list(y))
+        phases, coherence = kernels.compare(*summed)
+        close(self, phases, summed[0] / np.abs(summed[0]))
+        close(self, coherence, np.abs(summed[0]) ** 2 / (summed[1] * summed[2]))
+        self.assertLessEqual(float(coherence.max()), 1.0 + 1e-5)
+
+    def test_nothing_agrees_with_nothing(self):
+        nothing = np.zeros(9, np.float32)
+        phases, coherence = kernels.compare(np.zeros(9, np.complex64), nothing, nothing)
+        self.assertFalse(phases.any() or coherence.any())
+
+
+class WeighTest(unittest.TestCase):
+    def test_smoothed_coherence_becomes_weight(self):
+        phases, bins, reach, independent = spectrum(200), slice(4, 190), 12, 4.5
+        coherence = RNG.uniform(0, 1, 200).astype(np.float32)
+        excess = np.clip((independent * coherence.astype(float) - 1) / (independent - 1), 0, 1)
+        smooth = np.array([excess[max(0, k - reach) : k + reach + 1].mean() for k in range(200)]).clip(0, 0.9999)
+        weight = np.minimum(smooth / (1 - smooth), 3.0) + 0.01
+        weight[:4] = weight[190:] = 0.0
+        found = kernels.weigh(phases, coherence, bins, independent=independent, reach=reach, most=3.0, least=0.01)
+        close(self, found, phases * weight)
+
+    def test_copies_are_weighed_up_to_the_bound(self):
+        phases = np.ones(50, np.complex64)
+        for most in (2.0, 200.0):
+            coherence = np.ones(50, np.float32)
+            found = kernels.weigh(phases, coherence, slice(0, 50), independent=3.0, reach=2, most=most, least=0.0)
+            np.testing.assert_allclose(found.real, most, rtol=1e-6)
+
+
+class CorrelationAtTest(unittest.TestCase):
+    @settings(max_examples=60)
+    @given(lag=st.floats(-9000, 9000), first=st.integers(0, 300), count=st.integers(0, 700))
+    def test_value_slope_and_curvature(self, lag, first, count):
+        row, bins = spectrum(1025), slice(first, first + count)
+        omega = 2 * np.pi * np.arange(1025)[bins] / 2048
+        turned = row[bins] * np.exp(1j * np.mod(omega * lag, 2 * np.pi))
+        expected = [turned.real.sum(), -(omega * turned.imag).sum(), -(omega**2 * turned.real).sum()]
+        scale = float(np.abs(row[bins]).sum()) + 1.0
+        np.testing.assert_allclose(kernels.correlation_at(row, bins, lag), expected, atol=2e-6 * scale * np.pi**2)
+
+    def test_bins_beyond_the_spectrum_are_refused(self):
+        with self.assertRaisesRegex(InputError, "bins within 9"):
+            kernels.correlation_at(spectrum(9), slice(0, 10), 0.0)
+
+
+class InterpolateTest(unittest.TestCase):
+    TABLE = noise(5, 4)
+
+    def expected(self, sound, start, step, length):
+        position = start + step * np.arange(length)
+        base = np.floor(position).astype(int)
+        phase = (position - base) * 4
+        share = (phase - phase.astype(int))[:, None]
+        kernel = self.TABLE[phase.astype(int)] * (1 - share) + self.TABLE[phase.astype(int) + 1] * share
+        return np.stack([(row[base[:, None] + np.arange(-1, 3)] * kernel).sum(axis=1) for row in sound])
+
+    def test_channels_in_strided_rows(self):
+        sound, into = noise(3, 90)[:, 5:80], np.zeros((3, 60), np.float32)
+        kernels.interpolate(sound, 1.3, 1.07, self.TABLE, into[:, 7:57])
+        close(self, into[:, 7:57], self.expected(sound, 1.3, 1.07, 50))
+        self.assertFalse(into[:, :7].any() or into[:, 57:].any())
+
+    def test_what_lies_outside_the_sound_is_refused(self):
+        sound = noise(1, 20)
+        kernels.interpolate(sound, 1.0, 1.0, self.TABLE, np.zeros((1, 17), np.float32))
+        for start, length in ((0.9, 5), (1.0, 18), (float("nan"), 3)):
+            with self.assertRaisesRegex(InputError, "outside 20 samples"):
+                kernels.interpolate(sound, start, 1.0, self.TABLE, np.zeros((1, length), np.float32))
+
+    def test_other_types_are_refused(self):
+        for sound in (np.zeros((1, 20)), np.zeros((1, 40), np.float32)[:, ::2]):
+            with self.assertRaisesRegex(InputError, "rows of float32"):
+                kernels.interpolate(sound, 1.0, 1.0, self.TABLE, np.zeros((1, 5), np.float32))
