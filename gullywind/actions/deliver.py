@@ -16,7 +16,7 @@ from gullywind.actions.start_work import start_work
 from gullywind.actions.status import status_of_recording
 from gullywind.core.ground.errors import NotFoundError, NotNowError, StorageError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Version
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes
 from gullywind.formats.file_names import file_stem, numbered
@@ -52,7 +52,7 @@ def request_delivery(
     if reference_of(session, project) is None:
         raise NotNowError("Choose the reference first.")
     chosen = [get_recording(session, recording_id)] if recording_id else _placed(session, project_id)
-    if not any(one.map_number for one in chosen):
+    if all(one.version_id is None for one in chosen):
         raise NotNowError("Nothing is placed yet, so there is nothing to deliver.")
     work = start_work(context, session, WorkKind.DELIVER, project_id, recording_id)
     row = DeliveryRow(project_id=project_id, work_id=work.id, recording_id=recording_id, form=form)
@@ -78,7 +78,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         project_name = f"{file_stem(project.name)}.zip"
         ref_facts = reference.media.to_facts()
         unproved = [one.id for one in recordings if one.current and one.current_proof is None]
-        items = [(file_stem(one.name), one.content_hash, one.current.to_core()) for one in recordings if one.current]
+        items = [(file_stem(one.name), one.content_hash, one.current.value) for one in recordings if one.current]
     for i, recording_id in enumerate(unproved):
         # The report carries what is left over, so it must be measured.
         prove_recording(context, recording_id, lambda done, i=i: checkpoint(0.1 * (i + done) / len(unproved)))  # type: ignore[misc]
@@ -98,7 +98,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
 def _write(
     context: Context,
     work_id: UUID,
-    items: list[tuple[str, str, TimeMap]],
+    items: list[tuple[str, str, Version]],
     report: list[dict[str, Any]],
     form: SampleForm,
     ref_facts: MediaFacts,
@@ -114,14 +114,14 @@ def _write(
     except OSError as error:
         raise StorageError(f"The folder for it cannot be made: {(error.strerror or str(error)).lower()}.") from error
     names = numbered([stem for stem, _, _ in items])
-    for i, (name, (_, content_hash, time_map)) in enumerate(zip(names, items, strict=True)):
+    for i, (name, (_, content_hash, version)) in enumerate(zip(names, items, strict=True)):
         sound, facts = open_stored(context.media, content_hash)
         try:
             path = folder / f"{name}.wav"
             clipped += render_file(
                 sound,
                 facts,
-                time_map,
+                version,
                 ref_facts,
                 path,
                 form=form,
@@ -162,8 +162,8 @@ def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
     project = get_project(session, project_id)
     rows = []
     for one in list_recordings(session, project_id):
-        current, judged = one.current, one.alignment
-        time_map = current.to_core() if current else None
+        current, judged = one.current, one.placing
+        time_map = current.value.heard_map if current else None
         residual = one.current_proof.residual if one.current_proof else None
         rows.append(
             {
@@ -200,4 +200,4 @@ def _as_text(value: Any) -> Any:
 
 
 def _placed(session: Session, project_id: UUID) -> list[RecordingRow]:
-    return [one for one in list_recordings(session, project_id) if one.map_number]
+    return [one for one in list_recordings(session, project_id) if one.version_id]

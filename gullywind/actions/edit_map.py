@@ -1,30 +1,41 @@
-"""Edit a recording's time map by hand, with undo and redo over its versions."""
+"""Edit where a recording lies and how it sounds, by hand; every edit is a change that can be taken back."""
 
 from dataclasses import replace
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.prove_recording import request_proof
+from gullywind.actions.prove_recording import request_proofs
+from gullywind.actions.step_history import go_to, redo, undo
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.speeds import nearest_speed
-from gullywind.core.maps.edits import Edited, MapEdit, MoveTo, UseClock, steady
+from gullywind.core.maps.edits import MapEdit, MoveTo, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
+from gullywind.core.maps.sounding_edits import SoundingEdit
 from gullywind.core.maps.time_map import TimeMap, alike
+from gullywind.core.maps.version import Version
 from gullywind.store.database import Session, announce
+from gullywind.store.history import Part, record_change
 from gullywind.store.projects import check_version, lock_project
-from gullywind.store.recordings import add_map_version, get_recording, list_recordings
+from gullywind.store.recordings import get_recording, list_recordings
 from gullywind.store.tables import RecordingRow
 
 
-def edit_recording(context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit) -> RecordingRow:
-    """Make a new version of the map with an edit."""
+def edit_recording(
+    context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit | SoundingEdit
+) -> RecordingRow:
+    """Make a new version with an edit."""
     row = _locked(session, recording_id, version)
     if row.current is None and isinstance(edit, MoveTo):
         if row.media.duration_s is None:
             raise NotNowError("This recording has not been listened to yet.")
         time_map = TimeMap.placement(edit.offset_s, 1.0, row.media.duration_s)
-        return _apply(context, session, row, Edited(time_map, f"placed by hand at {edit.offset_s:.6f} s"))
-    return _apply(context, session, row, edit.apply(_current(row)))
+        return _apply(context, session, row, Version(time_map), f"placed by hand at {edit.offset_s:.6f} s")
+    now = _current(row)
+    if isinstance(edit, SoundingEdit):
+        sounded = edit.apply(now.sounding)
+        return _apply(context, session, row, replace(now, sounding=sounded.sounding), sounded.sentence)
+    edited = edit.apply(now.time_map)
+    return _apply(context, session, row, now.at(edited.time_map), edited.sentence)
 
 
 def trim_piece(
@@ -38,86 +49,83 @@ def trim_piece(
 def use_clock(context: Context, session: Session, recording_id: UUID, version: int, *, measured: bool) -> RecordingRow:
     """Apply the clock that was measured, or refuse it."""
     row = _locked(session, recording_id, version)
-    return _apply(context, session, row, _clock_edit(row, measured).apply(_current(row)))
+    now = _current(row)
+    edited = _clock_edit(row, measured).apply(now.time_map)
+    return _apply(context, session, row, now.at(edited.time_map), edited.sentence)
 
 
 def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, measured: bool) -> int:
-    """The same for all placed recordings of a project; returns how many changed. What is at rate 1 stays."""
+    """The same for all placed recordings of a project, as one change; returns how many. What is at rate 1 stays."""
     lock_project(session, project_id)
-    changed = 0
-    for one in list_recordings(session, project_id):
-        judged = one.version_of(one.alignment.map_version_id) if one.alignment else None
-        if one.current is None or (measured and judged is None):
+    parts = []
+    for row in list_recordings(session, project_id):
+        if row.current is None or (measured and _judged(row) is None):
             continue
-        row = get_recording(session, one.id, lock=True)
-        edited = _clock_edit(row, measured).apply(_current(row))
+        now = row.current.value
+        edited = _clock_edit(row, measured).apply(now.time_map)
         # A speed that was put right is no clock, and what is so already needs no new version.
-        if not alike(edited.time_map, _current(row)):
-            _apply(context, session, row, edited)
-            changed += 1
-    return changed
-
-
-def _clock_edit(row: RecordingRow, measured: bool) -> UseClock:
-    if not measured:
-        # A wrong header or a film speed is no clock: what remains of it is the known speed itself.
-        speed = nearest_speed(_current(row).rate, row.media.sample_rate_hz or 0)
-        return UseClock(steady(speed), "measured clock refused:")
-    judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
-    if judged is None:
-        raise NotNowError("No clock was measured: find the place by its sound first.")
-    # Several pieces have one straight clock.
-    return UseClock(judged.to_core().pieces[0], "measured clock used:")
+        if not alike(edited.time_map, now.time_map):
+            parts.append(Part(row, now.at(edited.time_map), edited.sentence))
+    if parts:
+        record_change(session, project_id, f"measured clocks {'used' if measured else 'refused'}", parts)
+        request_proofs(context, session, project_id, [part.recording for part in parts])
+        announce(session, project_id)
+    return len(parts)
 
 
 def take_candidate(context: Context, session: Session, recording_id: UUID, version: int, index: int) -> RecordingRow:
     """Use one of the places that the search offers."""
     row = _locked(session, recording_id, version)
-    candidates = row.alignment.candidates if row.alignment else []
-    if not 0 <= index < len(candidates) or row.media.duration_s is None:
+    placing = row.placing
+    if placing is None or not 0 <= index < len(placing.candidates) or row.media.duration_s is None:
         raise NotNowError("This place is not offered any more.")
-    chosen = candidates[index]
-    judged = row.version_of(row.alignment.map_version_id) if row.alignment else None
+    chosen, judged = placing.candidates[index], _judged(row)
     # The judged place itself comes with all its pieces.
     time_map = (
-        judged.to_core()
+        judged.time_map
         if index == 0 and judged is not None
-        else replace(
-            TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s),
-            polarity=row.alignment.polarity if row.alignment else 1,
-        )
+        else TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s)
     )
-    return _apply(context, session, row, Edited(time_map, f"place {index + 1} taken: {chosen['offset_s']:.3f} s"))
+    now = row.current.value if row.current else Version(time_map)
+    taken = replace(now.at(time_map), sounding=now.sounding.with_polarity(placing.polarity))
+    return _apply(context, session, row, taken, f"place {index + 1} taken: {chosen['offset_s']:.3f} s")
 
 
 def unplace_recording(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
-    """Go back to no place at all."""
+    """Take the recording off its place; it is somewhere or nowhere, but nothing is forgotten."""
     row = _locked(session, recording_id, version)
-    return _switch(context, session, row, 0)
+    _current(row)
+    return _apply(context, session, row, None, "taken off its place")
 
 
-def undo_edit(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
-    """Go back to the version before."""
+def step(context: Context, session: Session, recording_id: UUID, version: int, kind: str) -> RecordingRow:
+    """`undo` or `redo` what was done to a recording last."""
     row = _locked(session, recording_id, version)
-    if row.map_number == 0:
-        raise NotNowError("There is nothing to undo.")
-    return _switch(context, session, row, row.map_number - 1)
+    (undo if kind == "undo" else redo)(context, session, row.project_id, recording_id)
+    return get_recording(session, recording_id)
 
 
-def redo_edit(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
-    """Go forward to the version that was undone last."""
+def go_to_step(context: Context, session: Session, recording_id: UUID, version: int, number: int) -> RecordingRow:
+    """Go to any change that touches a recording, back or forth; 0 is before all of them."""
     row = _locked(session, recording_id, version)
-    if row.map_number >= max((one.number for one in row.map_versions), default=0):
-        raise NotNowError("There is nothing to redo.")
-    return _switch(context, session, row, row.map_number + 1)
+    go_to(context, session, row.project_id, number, recording_id)
+    return get_recording(session, recording_id)
 
 
-def go_to_version(context: Context, session: Session, recording_id: UUID, version: int, number: int) -> RecordingRow:
-    """Go to any step of what was done, back or forth; 0 is before all of it."""
-    row = _locked(session, recording_id, version)
-    if number != 0 and all(one.number != number for one in row.map_versions):
-        raise NotNowError("This step does not exist any more.")
-    return _switch(context, session, row, number)
+def _clock_edit(row: RecordingRow, measured: bool) -> UseClock:
+    if not measured:
+        # A wrong header or a film speed is no clock: what remains of it is the known speed itself.
+        speed = nearest_speed(_current(row).time_map.rate, row.media.sample_rate_hz or 0)
+        return UseClock(steady(speed), "measured clock refused:")
+    judged = _judged(row)
+    if judged is None:
+        raise NotNowError("No clock was measured: find the place by its sound first.")
+    # Several pieces have one straight clock.
+    return UseClock(judged.time_map.pieces[0], "measured clock used:")
+
+
+def _judged(row: RecordingRow) -> Version | None:
+    return row.placing.judged if row.placing else None
 
 
 def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
@@ -126,25 +134,16 @@ def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
     return row
 
 
-def _current(row: RecordingRow) -> TimeMap:
+def _current(row: RecordingRow) -> Version:
     if row.current is None:
         raise NotNowError("This recording has no place yet: find it by its sound, or type where it starts.")
-    return row.current.to_core()
+    return row.current.value
 
 
-def _apply(context: Context, session: Session, row: RecordingRow, edited: Edited) -> RecordingRow:
-    add_map_version(session, row, edited.time_map, edited.sentence)
-    return _told(context, session, row)
-
-
-def _switch(context: Context, session: Session, row: RecordingRow, number: int) -> RecordingRow:
-    row.map_number = number
-    row.version += 1
-    session.flush()
-    return _told(context, session, row)
-
-
-def _told(context: Context, session: Session, row: RecordingRow) -> RecordingRow:
-    request_proof(context, session, row)
+def _apply(
+    context: Context, session: Session, row: RecordingRow, version: Version | None, sentence: str
+) -> RecordingRow:
+    record_change(session, row.project_id, sentence, [Part(row, version, sentence)])
+    request_proofs(context, session, row.project_id, [row])
     announce(session, row.project_id)
     return row

@@ -12,7 +12,7 @@ from gullywind.actions.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.status import status_of_recording
 from gullywind.core.ground.errors import InputError, NotFoundError, NotNowError
 from gullywind.core.ground.units import Samples
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Version
 from gullywind.core.render.warp import render
 from gullywind.core.sound.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
 from gullywind.formats.derived import load_peaks
@@ -20,7 +20,7 @@ from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording, list_recordings, reference_of
+from gullywind.store.recordings import find_version, get_recording, list_recordings, reference_of
 from gullywind.store.tables import MediaState
 
 #: Open files are kept: opening costs more than reading a chunk.
@@ -70,13 +70,13 @@ def fetch_sound(context: Context, recording_id: UUID, map_id: UUID | None, first
     """
     # The database is let go before sound is read: a spool that must be made again takes minutes.
     with context.database.session() as session:
-        content_hash, rate_hz, time_map = _playable(session, recording_id, map_id)
+        content_hash, rate_hz, version = _playable(session, recording_id, map_id)
     sound, half = open_sound(context, content_hash), samples // 2
-    if time_map is None:
+    if version is None:
         return sound.read(first, first + samples)[:MOST_PLAYED]
 
     def part(bounds: tuple[int, int]) -> Samples:
-        return render(sound, time_map, sample_rate_hz=rate_hz, samples=bounds[1], first=bounds[0])
+        return _rendered(sound, version, rate_hz, *bounds)
 
     # Two halves on two cores: a person waits for this.
     halves = [(first, half), (first + half, samples - half)] if half else [(first, samples)]
@@ -94,20 +94,20 @@ def fetch_mix(context: Context, project_id: UUID, first: int, samples: int) -> S
         if reference is None or rate_hz is None:
             raise NotNowError("The reference has not been chosen, or not been listened to yet.")
         placed = [
-            (one.content_hash, one.current.to_core())
+            (one.content_hash, one.current.value)
             for one in list_recordings(session, project_id)
             if one.id != reference.id and one.current and status_of_recording(one) == "placed"
         ]
     start_s, end_s = first / rate_hz, (first + samples) / rate_hz
     sounding = [
-        (content_hash, time_map)
-        for content_hash, time_map in placed
-        if time_map.start_ref_s < end_s and time_map.end_ref_s_exclusive > start_s
+        (content_hash, version)
+        for content_hash, version in placed
+        if version.heard_map.start_ref_s < end_s and version.heard_map.end_ref_s_exclusive > start_s
     ]
 
-    def voice(one: tuple[str, TimeMap]) -> Samples:
-        sound = open_sound(context, one[0])
-        return render(sound, one[1], sample_rate_hz=rate_hz, samples=samples, first=first)[:MOST_PLAYED]
+    def voice(one: tuple[str, Version]) -> Samples:
+        sound, version = open_sound(context, one[0]), one[1]
+        return _rendered(sound, version, rate_hz, first, samples)[:MOST_PLAYED]
 
     mix = np.zeros((MOST_PLAYED, samples), np.float32)
     for part in _RENDERERS.map(voice, sounding):
@@ -116,8 +116,12 @@ def fetch_mix(context: Context, project_id: UUID, first: int, samples: int) -> S
     return mix * np.float32(1 / np.sqrt(max(1, len(placed))))
 
 
-def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[str, int, TimeMap | None]:
-    """What to play: content, the rate of the reference, and the map; None for the reference itself."""
+def _rendered(sound: Sound, version: Version, rate_hz: int, first: int, samples: int) -> Samples:
+    return render(sound, version.heard_map, version.sounding, sample_rate_hz=rate_hz, samples=samples, first=first)
+
+
+def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[str, int, Version | None]:
+    """What to play: content, the rate of the reference, and the version; None for the reference itself."""
     row = get_recording(session, recording_id)
     reference = reference_of(session, get_project(session, row.project_id))
     if row.media.state != MediaState.READY:
@@ -127,10 +131,10 @@ def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tupl
         raise NotNowError("The reference has not been listened to yet.")
     if reference is None or row.id == reference.id:
         return row.content_hash, rate_hz, None
-    chosen = row.current if map_id is None else row.version_of(map_id)
+    chosen = row.current if map_id is None else find_version(session, map_id, recording_id)
     if chosen is None:
         raise NotNowError("This recording has no place yet, so it cannot be heard in step.")
-    return row.content_hash, rate_hz, chosen.to_core()
+    return row.content_hash, rate_hz, chosen.value
 
 
 def fetch_peaks(context: Context, content_hash: str, bin_samples: int, tile: int) -> Peaks:

@@ -14,7 +14,7 @@ from gullywind.core.sound.peaks import FINEST_BIN
 from gullywind.formats.derived import load_peaks
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording, reference_of
+from gullywind.store.recordings import find_version, get_recording, reference_of
 from gullywind.store.tables import RecordingRow
 
 
@@ -65,9 +65,9 @@ def loupe_moments(context: Context, recording_id: UUID) -> list[float]:
 def _placed(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[RecordingRow, RecordingRow, TimeMap]:
     recording = get_recording(session, recording_id)
     reference = reference_of(session, get_project(session, recording.project_id))
-    chosen = recording.current if map_id is None else recording.version_of(map_id)
+    chosen = recording.current if map_id is None else find_version(session, map_id, recording_id)
     if reference is None or chosen is None:
         raise NotNowError("This recording has no place yet, so there is no timing to measure.")
     # Looked at while the session is open, for whoever compares their sounds after it.
-    _ = recording.alignment
-    return recording, reference, chosen.to_core()
+    _ = recording.placing
+    return recording, reference, chosen.value.heard_map

@@ -102,12 +102,12 @@ def place_one(
             reference.prepared, heard, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
         )
         notes = file_notes(facts)
-        if output and alignment.time_map:
+        if output and alignment.version:
             # Loaded only for those who render: it takes a tenth of a second.
             from gullywind.actions.render_file import render_file
 
             try:
-                clipped = render_file(sound, facts, alignment.time_map, reference.facts, output)
+                clipped = render_file(sound, facts, alignment.version, reference.facts, output)
                 notes = (*notes, *clipped_notes(clipped))
             except GullywindError as error:
                 notes = (*notes, Note(error.code, str(error)))

@@ -6,6 +6,7 @@ from uuid import UUID
 import numpy as np
 
 from gullywind.actions.context import Context
+from gullywind.actions.draw_places import draw_for, keep_drawn
 from gullywind.actions.listen_for_recording import ensure_listened
 from gullywind.actions.listen_to_media import hear_stored, open_stored
 from gullywind.actions.prove_recording import proof_row
@@ -13,22 +14,15 @@ from gullywind.actions.start_work import start_work
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.ground.words import Note
-from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.measure.evidence import Alignment
 from gullywind.core.places.search import ReferenceIndex
-from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
+from gullywind.store.history import begin_change, find_change
+from gullywind.store.placings import keep_measurement
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import (
-    add_map_version,
-    get_recording,
-    list_recordings,
-    reference_of,
-    replace_alignment,
-    replace_proof,
-)
-from gullywind.store.tables import AlignmentRow, MediaState, WorkKind, WorkRow
-from gullywind.store.works import open_works
+from gullywind.store.recordings import get_recording, list_recordings, reference_of, replace_proof
+from gullywind.store.tables import MeasurementRow, MediaState, Way, WorkKind, WorkRow
+from gullywind.store.works import find_work, open_works
 
 
 def request_placing(context: Context, session: Session, project_id: UUID, recording_id: UUID | None) -> list[WorkRow]:
@@ -41,11 +35,15 @@ def request_placing(context: Context, session: Session, project_id: UUID, record
     if recording_id is not None:
         wanted = [get_recording(session, recording_id)]
     else:
-        wanted = [one for one in list_recordings(session, project_id) if one.map_number == 0 and one.alignment is None]
+        wanted = [one for one in list_recordings(session, project_id) if one.version_id is None and one.placing is None]
+    wanted = [
+        one for one in wanted if one.id != reference.id and one.id not in busy and one.media.state != MediaState.FAILED
+    ]
+    # What one order finds is one change, however many jobs it takes.
+    change = begin_change(session, project_id, "placed by sound") if len(wanted) > 1 else None
     return [
-        start_work(context, session, WorkKind.PLACE, project_id, one.id)
+        start_work(context, session, WorkKind.PLACE, project_id, one.id, change_id=change.id if change else None)
         for one in wanted
-        if one.id != reference.id and one.id not in busy and one.media.state != MediaState.FAILED
     ]
 
 
@@ -57,7 +55,9 @@ class ReferenceCache:
     prepared: PreparedReference | None = None
 
 
-def place_recording(context: Context, recording_id: UUID, cache: ReferenceCache, checkpoint: Checkpoint) -> None:
+def place_recording(
+    context: Context, work_id: UUID, recording_id: UUID, cache: ReferenceCache, checkpoint: Checkpoint
+) -> None:
     """Listen if need be, align, store. Safe to run twice: the later result replaces the earlier."""
     with context.database.session() as session:
         recording = get_recording(session, recording_id)
@@ -72,44 +72,55 @@ def place_recording(context: Context, recording_id: UUID, cache: ReferenceCache,
         ref_heard = hear_stored(context.media, ref_hash, ref_sound)
         cache.prepared = PreparedReference(ref_heard, tuple(ReferenceIndex(one.features) for one in ref_heard))
         cache.content_hash = ref_hash
-    sound, facts = open_stored(context.media, rec_hash)
+    sound, _ = open_stored(context.media, rec_hash)
     try:
         heard = hear_stored(context.media, rec_hash, sound)
         alignment = align_recording(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.55 * done))
     finally:
         sound.close()
     with context.database.session() as session:
-        _store(session, recording_id, ref_id, alignment, file_notes(facts))
+        _store(session, work_id, recording_id, ref_id, alignment)
 
 
-def _store(
-    session: Session, recording_id: UUID, reference_id: UUID, alignment: Alignment, extra: tuple[Note, ...]
-) -> None:
+def _store(session: Session, work_id: UUID, recording_id: UUID, reference_id: UUID, alignment: Alignment) -> None:
     recording = get_recording(session, recording_id, lock=True)
     project = get_project(session, recording.project_id)
+    reference = get_recording(session, reference_id)
+    keep_measurement(session, _measured(reference.content_hash, recording.content_hash, alignment))
     if project.reference_id != reference_id:
         raise NotNowError("The reference was changed meanwhile; place again.")
-    version = None
-    if alignment.time_map is not None:
-        unsure = "" if alignment.status is Status.PLACED else ", unsure"
-        version = add_map_version(session, recording, alignment.time_map, f"placed by its sound{unsure}")
-    row = AlignmentRow(
-        recording_id=recording_id,
-        reference_id=reference_id,
+    drawn = draw_for(session, project, reference, recording)
+    assert drawn is not None  # It was measured just now.
+    names = {one.content_hash: one.name for one in list_recordings(session, project.id)} if drawn.through else {}
+    work = find_work(session, work_id)
+    change = find_change(session, work.change_id) if work and work.change_id else None
+    change = change or begin_change(session, project.id, "placed by its sound")
+    keep_drawn(session, change, reference, recording, drawn, names)
+    recording = get_recording(session, recording_id)
+    if recording.version_id and alignment.window_s and drawn.direct:
+        proof = proof_row(recording_id, recording.version_id, alignment.residual, alignment.trace, alignment.window_s)
+        replace_proof(session, recording, proof)
+    announce(session, recording.project_id)
+
+
+def _measured(timeline_hash: str, recording_hash: str, alignment: Alignment) -> MeasurementRow:
+    ppm_error = alignment.ppm_error
+    curve = alignment.curve
+    return MeasurementRow(
+        timeline_hash=timeline_hash,
+        recording_hash=recording_hash,
+        way=Way.SOUND,
         status=alignment.status,
         confidence=float(alignment.confidence),
         polarity=alignment.polarity,
-        ppm_error=alignment.ppm_error if alignment.ppm_error is not None and np.isfinite(alignment.ppm_error) else None,
-        candidates=[asdict(one) for one in alignment.candidates],
-        notes=[asdict(one) for one in (*extra, *alignment.notes)],
+        pieces=alignment.time_map.to_json() if alignment.time_map else None,
+        ppm_error=ppm_error if ppm_error is not None and np.isfinite(ppm_error) else None,
+        offset_error_s=alignment.offset_error_s,
+        error_at_s=alignment.error_at_s,
         channels=alignment.channels,
-        curve=alignment.curve.heights.astype("<f4").tobytes() if alignment.curve else None,
-        curve_start_s=alignment.curve.start_s if alignment.curve else None,
-        curve_step_s=alignment.curve.step_s if alignment.curve else None,
-        map_version_id=version.id if version else None,
+        candidates=[asdict(one) for one in alignment.candidates],
+        notes=[asdict(one) for one in alignment.notes],
+        curve=curve.heights.astype("<f4").tobytes() if curve else None,
+        curve_start_s=curve.start_s if curve else None,
+        curve_step_s=curve.step_s if curve else None,
     )
-    replace_alignment(session, recording_id, row)
-    if version and alignment.window_s:
-        proof = proof_row(recording_id, version.id, alignment.residual, alignment.trace, alignment.window_s)
-        replace_proof(session, recording, proof)
-    announce(session, recording.project_id)

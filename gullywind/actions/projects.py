@@ -3,12 +3,12 @@
 from uuid import UUID
 
 from gullywind.actions.context import Context
+from gullywind.actions.draw_places import change_reference
 from gullywind.core.ground import frames
 from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version, get_project
 from gullywind.store.recordings import (
-    drop_alignments_of_project,
     find_media,
     get_recording,
     list_recordings,
@@ -38,6 +38,7 @@ def create_project(session: Session, name: str, frame_rate: str) -> ProjectRow:
 
 
 def change_project(
+    context: Context,
     session: Session,
     project_id: UUID,
     version: int,
@@ -46,7 +47,7 @@ def change_project(
     frame_rate: str | None = None,
     reference_id: UUID | None = None,
 ) -> ProjectRow:
-    """Change what is given; choosing another reference forgets the placements, which were against the old one."""
+    """Change what is given; with another reference every place is drawn anew from what is known."""
     row = get_project(session, project_id, lock=True)
     check_version(row, version)
     if name is not None:
@@ -54,10 +55,10 @@ def change_project(
     if frame_rate is not None:
         row.frame_rate = str(frames.frame_rate(frame_rate))
     if reference_id is not None and reference_id != row.reference_id:
-        if get_recording(session, reference_id).project_id != project_id:
+        reference = get_recording(session, reference_id)
+        if reference.project_id != project_id:
             raise InputError("The reference must be a recording of this project.")
-        drop_alignments_of_project(session, project_id)
-        row.reference_id = reference_id
+        change_reference(context, session, row, reference)
     announce(session, project_id)
     session.flush()
     return row

@@ -15,7 +15,7 @@ from gullywind.core.proof import Proof, prove
 from gullywind.core.sound.views import Listening, listening_views
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording, reference_of, replace_proof
+from gullywind.store.recordings import find_version, get_recording, reference_of, replace_proof
 from gullywind.store.tables import MediaState, ProofRow, RecordingRow, WorkKind, WorkState
 from gullywind.store.works import open_works
 
@@ -23,15 +23,19 @@ from gullywind.store.works import open_works
 WINDOWS_S = (2.7, 8.0)
 
 
-def request_proof(context: Context, session: Session, row: RecordingRow) -> None:
-    """Queue the measurement of the current map, unless it is measured or will be."""
-    if row.current is None or row.current_proof is not None:
+def request_proofs(context: Context, session: Session, project_id: UUID, rows: Sequence[RecordingRow]) -> None:
+    """Queue the measurement of each current version, unless it is measured or will be."""
+    wanted = [row for row in rows if row.version_id is not None and row.current_proof is None]
+    if not wanted:
         return
-    waiting = open_works(session, row.project_id)
-    if not any(
-        one.recording_id == row.id and one.kind == WorkKind.PROVE and one.state == WorkState.QUEUED for one in waiting
-    ):
-        start_work(context, session, WorkKind.PROVE, row.project_id, row.id)
+    waiting = {
+        one.recording_id
+        for one in open_works(session, project_id)
+        if one.kind == WorkKind.PROVE and one.state == WorkState.QUEUED
+    }
+    for row in wanted:
+        if row.id not in waiting:
+            start_work(context, session, WorkKind.PROVE, project_id, row.id)
 
 
 def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint) -> None:
@@ -42,10 +46,10 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
         ready = reference is not None and {reference.media.state, row.media.state} == {MediaState.READY}
         if reference is None or row.current is None or row.current_proof is not None or not ready:
             return
-        time_map, version_id = row.current.to_core(), row.current.id
+        time_map, version_id = row.current.value.heard_map, row.current.id
         lengths = [row.proof.window_s] if row.proof else []
         # Looked at while the session is open; the sounds are opened after it, which may take long.
-        _ = row.alignment
+        _ = row.placing
     views = listening_pair(context, reference, row)
     checkpoint(0.1)
     lengths += [s for s in WINDOWS_S if s > max(lengths, default=0.0)]
@@ -53,7 +57,7 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
     checkpoint(0.9)
     with context.database.session() as session:
         row = get_recording(session, recording_id, lock=True)
-        if row.version_of(version_id) is not None:
+        if find_version(session, version_id) is not None:
             replace_proof(session, row, proof_row(row.id, version_id, proof.residual, proof.windows, window_s))
             announce(session, row.project_id)
 
@@ -61,8 +65,9 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
 def listening_pair(context: Context, reference: RecordingRow, row: RecordingRow) -> tuple[Listening, Listening]:
     """Both mono views by which the recording was lined up, else those that are heard first."""
     sounds = open_sound(context, reference.content_hash), open_sound(context, row.content_hash)
-    if row.alignment and row.alignment.channels:
-        first, second = (tuple(channels) for channels in row.alignment.channels)
+    measured = row.placing.measurement if row.placing else None
+    if measured and measured.channels:
+        first, second = (tuple(channels) for channels in measured.channels)
         return Listening(sounds[0], first), Listening(sounds[1], second)
     return listening_views(sounds[0])[0], listening_views(sounds[1])[0]
 
@@ -73,7 +78,7 @@ def proof_row(
     """A proof as it is stored."""
     return ProofRow(
         recording_id=recording_id,
-        map_version_id=version_id,
+        version_id=version_id,
         residual=asdict(residual) if residual else None,
         windows=[[w.t_ref, w.lag_s * 1e3, w.quality, w.agreement] for w in windows],
         window_s=window_s,

@@ -4,14 +4,16 @@ from pathlib import PurePosixPath, PureWindowsPath
 from uuid import UUID
 
 from gullywind.actions.context import Context
+from gullywind.actions.draw_places import keep_decisions
 from gullywind.actions.projects import clean_name, forget_media
 from gullywind.actions.start_work import start_work
 from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.files import IncomingFile
 from gullywind.store.folders import FileInPlace, allowed
+from gullywind.store.history import drop_empty_changes, forget_history
 from gullywind.store.projects import check_version, get_project
-from gullywind.store.recordings import drop_alignments_of_project, find_media, get_recording, lock_media
+from gullywind.store.recordings import find_media, get_recording, lock_media
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow, WorkKind
 from gullywind.store.works import list_deliveries
 
@@ -79,12 +81,16 @@ def remove_recording(context: Context, recording_id: UUID) -> None:
         project = get_project(session, project_id)
         deliveries = [str(one.work_id) for one in list_deliveries(session, project_id) if one.recording_id == row.id]
         if project.reference_id == recording_id:
-            # Places against a reference that is gone mean nothing.
-            drop_alignments_of_project(session, project_id)
+            # Places on a reference that is gone mean nothing; what was decided on them is known all the same.
+            keep_decisions(session, project)
+            forget_history(session, project_id)
+            project = get_project(session, project_id)
             project.reference_id = None
             session.flush()
             row = get_recording(session, recording_id)
         session.delete(row)
+        session.flush()
+        drop_empty_changes(session, project_id)
         announce(session, project_id)
     for key in deliveries:
         context.media.delete_delivery(key)

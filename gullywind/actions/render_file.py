@@ -3,9 +3,10 @@
 from pathlib import Path
 
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Version
 from gullywind.core.render.warp import render_blocks
 from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.views import chosen_channels
 from gullywind.formats.sound_files import Sound
 from gullywind.formats.wav import SampleForm, write_wav
 
@@ -13,14 +14,14 @@ from gullywind.formats.wav import SampleForm, write_wav
 def render_file(
     recording: Sound,
     facts: MediaFacts,
-    time_map: TimeMap,
+    version: Version,
     reference: MediaFacts,
     output: Path,
     *,
     form: SampleForm | None = None,
     checkpoint: Checkpoint = no_checkpoint,
 ) -> int:
-    """Render through the map and write; returns how many samples were above full scale and clipped.
+    """Render through the map as it is to sound, and write; returns how many samples were above full scale and clipped.
 
     Parameters
     ----------
@@ -28,7 +29,8 @@ def render_file(
     """
     blocks = render_blocks(
         recording,
-        time_map,
+        version.heard_map,
+        version.sounding,
         sample_rate_hz=reference.sample_rate_hz,
         samples=reference.samples,
         checkpoint=checkpoint,
@@ -39,7 +41,7 @@ def render_file(
         output,
         blocks,
         sample_rate_hz=reference.sample_rate_hz,
-        channels=recording.channels,
+        channels=chosen_channels(recording, version.sounding.channels).channels,
         form=form,
         time_reference_samples=reference.time_reference_samples or 0,
     )

@@ -15,10 +15,16 @@ PRIORITIES = {WorkKind.PROVE: 10}
 
 
 def start_work(
-    context: Context, session: Session, kind: WorkKind, project_id: UUID, recording_id: UUID | None
+    context: Context,
+    session: Session,
+    kind: WorkKind,
+    project_id: UUID,
+    recording_id: UUID | None,
+    *,
+    change_id: UUID | None = None,
 ) -> WorkRow:
     """A queued job with its row; both vanish if the session rolls back."""
-    row = WorkRow(project_id=project_id, recording_id=recording_id, kind=kind)
+    row = WorkRow(project_id=project_id, recording_id=recording_id, kind=kind, change_id=change_id)
     session.add(row)
     session.flush()
     _queue(context, session, row)

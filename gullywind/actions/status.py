@@ -12,9 +12,9 @@ RecordingStatus = Literal["waiting", "placed", "unsure", "unplaced", "failed"]
 
 
 def status_of_recording(row: RecordingRow) -> RecordingStatus:
-    """A map that a person changed counts as placed."""
-    judged = row.alignment.status if row.alignment else None
-    return _status(row.media.state, row.map_number > 0, judged, row.is_untouched)
+    """A place that a person changed counts as placed."""
+    judged = row.placing.status if row.placing else None
+    return _status(row.media.state, row.version_id is not None, judged, row.is_untouched)
 
 
 def states_by_project(session: Session) -> dict[UUID, list[tuple[UUID, RecordingStatus]]]:
@@ -22,14 +22,14 @@ def states_by_project(session: Session) -> dict[UUID, list[tuple[UUID, Recording
     found: dict[UUID, list[tuple[UUID, RecordingStatus]]] = defaultdict(list)
     for one in states_of_all(session):
         found[one.project_id].append(
-            (one.recording_id, _status(one.media_state, one.has_map, one.judged, one.is_untouched))
+            (one.recording_id, _status(one.media_state, one.has_place, one.judged, one.is_untouched))
         )
     return found
 
 
-def _status(media_state: str, has_map: bool, judged: str | None, is_untouched: bool) -> RecordingStatus:
+def _status(media_state: str, has_place: bool, judged: str | None, is_untouched: bool) -> RecordingStatus:
     if media_state == MediaState.FAILED:
         return "failed"
-    if has_map:
+    if has_place:
         return "unsure" if judged == "unsure" and is_untouched else "placed"
     return "unplaced" if judged == "unplaced" else "waiting"

@@ -9,6 +9,7 @@ from pathlib import Path
 from gullywind.actions.context import Context
 from gullywind.actions.projects import forget_media
 from gullywind.store.files import MediaFolder, size_of
+from gullywind.store.placings import drop_unused_measurements
 from gullywind.store.recordings import known_media, lock_media, media_in_use, unused_media
 from gullywind.store.works import all_delivery_keys
 
@@ -16,6 +17,8 @@ from gullywind.store.works import all_delivery_keys
 STALE_UPLOAD_S = 3600.0
 #: Files that were made a moment ago may belong to work whose row is not stored yet.
 YOUNG_S = 120.0
+#: What was measured of files that nobody has any more is kept so long: they may come again.
+KEPT_DAYS = 60
 #: Derived files may take this much, and at most this share of what is free besides; what was used last stays.
 BUDGET_BYTES, BUDGET_SHARE = 40 << 30, 0.5
 
@@ -55,6 +58,7 @@ def sweep(context: Context, *, budget_bytes: int | None = None) -> None:
     """
     with context.database.session() as session:
         known, unused, deliveries = known_media(session), unused_media(session), all_delivery_keys(session)
+        drop_unused_measurements(session, days=KEPT_DAYS)
     media = context.media
     for path in media.kept("incoming"):
         if _idle_s(path) > STALE_UPLOAD_S:

@@ -1,13 +1,15 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
+from uuid import UUID
 
 from gullywind.core.ground.speeds import MOST_CLOCK
 from gullywind.core.ground.words import clock_time, length, percent, to_the_millisecond
 from gullywind.core.judge.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.store.tables import MediaRow, MediaState, RecordingRow
+from gullywind.store.tables import ChangeRow, MediaRow, MediaState, RecordingRow
 
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
 MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
@@ -17,7 +19,7 @@ CLOSE_SCORE = 0.6
 
 def sentence_of(row: RecordingRow) -> str:
     """Where a recording is, how its clock runs, what is left over, how sure."""
-    media, judged, current = row.media, row.alignment, row.current
+    media, judged, current = row.media, row.placing, row.current
     if media.state == MediaState.FAILED:
         return f"Cannot be used: {media.reason}."
     if current is None:
@@ -30,8 +32,10 @@ def sentence_of(row: RecordingRow) -> str:
     if judged and judged.status == "unsure" and row.is_untouched:
         # What it may be instead stands among the notes.
         part = [n["message"].split(". ")[0] + "." for n in judged.notes if n["code"] == "part-alike"]
-        return " ".join([unsure_sentence(judged.candidates, judged.confidence), *part])
-    time_map = current.to_core()
+        # What was found through another recording has no places to choose from.
+        here = [{"offset_s": current.value.heard_map.offset_s, "score": 1.0}]
+        return " ".join([unsure_sentence(judged.candidates or here, judged.confidence), *part])
+    time_map = current.value.heard_map
     offset = time_map.offset_s
     start = (
         f"Starts {to_the_millisecond(offset)} in"
@@ -51,7 +55,7 @@ def sentence_of(row: RecordingRow) -> str:
 
 
 def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
-    notes = row.alignment.notes if row.alignment else []
+    notes = row.placing.notes if row.placing else []
     speed = next((n["message"] for n in notes if n["code"] in SPEED_CODES), None)
     if speed and abs(time_map.rate - 1) > MOST_CLOCK:
         return f"{speed[0].lower()}{speed[1:].rstrip('.')}"
@@ -61,7 +65,7 @@ def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
     slid_ms = abs(ppm) * 1e-3 * (row.media.duration_s or 0.0)
     if slid_ms < UNHEARD_MS or abs(ppm) < LEAST_PPM:
         return "in step with its clock"
-    bent = ", not steadily" if any(len(piece.knots) > 2 for piece in time_map.pieces) else ""
+    bent = ", not steadily" if not all(piece.is_straight for piece in time_map.pieces) else ""
     return f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'}{bent} ({slid_ms:.3g} ms over its length)"
 
 
@@ -86,8 +90,8 @@ def clock_label(row: RecordingRow) -> str:
     """The clock in the fewest characters: ppm with its sign, or what else is the matter."""
     if row.current is None:
         return ""
-    codes = {n["code"] for n in row.alignment.notes} if row.alignment else set()
-    time_map = row.current.to_core()
+    codes = {n["code"] for n in row.placing.notes} if row.placing else set()
+    time_map = row.current.value.heard_map
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return "wrong rate" if "rate-mislabelled" in codes else "speed"
     ppm = time_map.clock_ppm
@@ -107,11 +111,20 @@ def clock_figure(row: RecordingRow, time_map: TimeMap) -> ClockFigure:
     """The clock for the side of the bench."""
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return ClockFigure(f"{time_map.rate * 100:.4f}", "%", "")
-    error = row.alignment.ppm_error if row.alignment and row.is_as_judged else None
+    error = row.placing.ppm_error if row.placing and row.is_as_judged else None
     value = f"{time_map.clock_ppm:+.2f}".replace("-", "−")
     if error is None:
         return ClockFigure(value, "ppm", "")
     return ClockFigure(value, "ppm", f"± {error:.2f}" if error >= 0.1 else f"± {max(error, 0.001):.3f}")
+
+
+def change_words(change: ChangeRow, names: Mapping[UUID, str]) -> str:
+    """What was done, and to whom: `Cam A: moved 1 ms later`, `12 recordings: measured clocks used`."""
+    if change.moves_reference:
+        return change.sentence
+    ids = [part.recording_id for part in change.parts]
+    whom = names.get(ids[0], "") if len(ids) == 1 else f"{len(ids)} recordings"
+    return f"{whom}: {change.sentence}"
 
 
 def batch_words(done: int, total: int, seconds_left: float | None) -> str:

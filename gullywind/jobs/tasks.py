@@ -37,7 +37,10 @@ def register_tasks(app: procrastinate.App, context: Context, stopping: threading
 
     @app.task(name="place", queue="work")
     async def place(work_id: str) -> None:
-        await run(work_id, lambda _, recording_id, tell: place_recording(context, _required(recording_id), cache, tell))
+        def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
+            place_recording(context, UUID(work_id), _required(recording_id), cache, tell)
+
+        await run(work_id, do)
 
     @app.task(name="prove", queue="work")
     async def prove(work_id: str) -> None:

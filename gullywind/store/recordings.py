@@ -8,23 +8,22 @@ from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session, selectinload
 
 from gullywind.core.ground.errors import NotFoundError
-from gullywind.core.maps.time_map import TimeMap
 from gullywind.store.projects import lock_project
 from gullywind.store.tables import (
-    AlignmentRow,
-    MapVersionRow,
     MediaRow,
     MediaState,
+    PlacingRow,
     ProjectRow,
     ProofRow,
     RecordingRow,
+    VersionRow,
 )
 
 
 def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
     """All recordings of a project, in the order of their arrival."""
-    # Whole lists are shown with their judgements and maps; a single recording is often asked for its sound alone.
-    parts = (RecordingRow.alignment, RecordingRow.map_versions, RecordingRow.proof)
+    # Whole lists are shown with their judgements and places; a single recording is often asked for its sound alone.
+    parts = (RecordingRow.placing, RecordingRow.current, RecordingRow.proof)
     together = [selectinload(part) for part in parts]
     query = select(RecordingRow).where(RecordingRow.project_id == project_id).options(*together)
     return session.scalars(query.order_by(RecordingRow.created_at, RecordingRow.name)).all()
@@ -52,36 +51,10 @@ def lock_media(session: Session, content_hash: str) -> None:
     session.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:hash, 7))"), {"hash": content_hash})
 
 
-def add_map_version(session: Session, row: RecordingRow, time_map: TimeMap, sentence: str) -> MapVersionRow:
-    """Make a new current version; versions that were undone are dropped."""
-    session.execute(
-        delete(MapVersionRow).where(MapVersionRow.recording_id == row.id, MapVersionRow.number > row.map_number)
-    )
-    number = row.map_number + 1
-    version = MapVersionRow(
-        recording_id=row.id,
-        number=number,
-        sentence=sentence,
-        pieces=time_map.to_json(),
-        gaps=time_map.gaps,
-        pitch=time_map.pitch,
-        polarity=time_map.polarity,
-    )
-    session.add(version)
-    row.map_number = number
-    row.version += 1
-    session.flush()
-    session.expire(row, ["map_versions"])
-    return version
-
-
-def replace_alignment(session: Session, recording_id: UUID, alignment: AlignmentRow) -> None:
-    """Store the newest judgement in place of the one before."""
-    session.execute(delete(AlignmentRow).where(AlignmentRow.recording_id == recording_id))
-    session.flush()
-    session.expire_all()
-    session.add(alignment)
-    session.flush()
+def find_version(session: Session, version_id: UUID, recording_id: UUID | None = None) -> VersionRow | None:
+    """A version by its key; None where it was dropped, or belongs to another recording than the one given."""
+    row = session.get(VersionRow, version_id)
+    return row if row is not None and recording_id in (None, row.recording_id) else None
 
 
 def replace_proof(session: Session, row: RecordingRow, proof: ProofRow) -> None:
@@ -91,19 +64,6 @@ def replace_proof(session: Session, row: RecordingRow, proof: ProofRow) -> None:
     session.expire(row, ["proof"])
     session.add(proof)
     session.flush()
-
-
-def drop_alignments_of_project(session: Session, project_id: UUID) -> None:
-    """Forget all judgements and maps of a project: its reference changed, so that they mean nothing now."""
-    ids = select(RecordingRow.id).where(RecordingRow.project_id == project_id)
-    session.execute(delete(AlignmentRow).where(AlignmentRow.recording_id.in_(ids)))
-    session.execute(delete(ProofRow).where(ProofRow.recording_id.in_(ids)))
-    session.execute(delete(MapVersionRow).where(MapVersionRow.recording_id.in_(ids)))
-    for row in list_recordings(session, project_id):
-        row.map_number = 0
-        row.version += 1
-    session.flush()
-    session.expire_all()
 
 
 def media_in_use(session: Session, content_hash: str) -> bool:
@@ -141,25 +101,23 @@ class RecordingState:
     recording_id: UUID
     project_id: UUID
     media_state: str
-    has_map: bool
+    has_place: bool
     judged: str | None
     is_untouched: bool
 
 
 def states_of_all(session: Session) -> list[RecordingState]:
     """Of every recording of every project, in one query."""
-    current = (MapVersionRow.recording_id == RecordingRow.id) & (MapVersionRow.number == RecordingRow.map_number)
     query = (
         select(
             RecordingRow.id,
             RecordingRow.project_id,
             MediaRow.state,
-            RecordingRow.map_number > 0,
-            AlignmentRow.status,
-            func.coalesce(AlignmentRow.map_version_id == MapVersionRow.id, False),
+            RecordingRow.version_id.is_not(None),
+            PlacingRow.status,
+            func.coalesce(PlacingRow.version_id == RecordingRow.version_id, False),
         )
         .join(MediaRow, MediaRow.content_hash == RecordingRow.content_hash)
-        .outerjoin(AlignmentRow, AlignmentRow.recording_id == RecordingRow.id)
-        .outerjoin(MapVersionRow, current)
+        .outerjoin(PlacingRow, PlacingRow.id == RecordingRow.placing_id)
     )
     return [RecordingState(*row) for row in session.execute(query)]

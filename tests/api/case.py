@@ -49,10 +49,16 @@ class ApiCase(DatabaseTest):
 
     def placed(self) -> dict:
         project = self.filled()
+        # What another project of the same files has measured is known already.
+        waiting = [one for one in project["recordings"] if one["status"] == "waiting"]
         queued = self.client.post(f"/api/projects/{project['id']}/alignments", json={})
-        self.assertEqual((queued.status_code, len(queued.json())), (202, len(self.files) - 1))
+        self.assertEqual((queued.status_code, len(queued.json())), (202, max(0, len(waiting) - 1)))
         self.run_jobs()
         return self.project(project)
+
+    def windows(self, recording: dict) -> list[dict]:
+        """Of its newest proof."""
+        return self.client.get(f"/api/recordings/{recording['id']}/proof-windows").json()["windows"]
 
     def edit(self, recording: dict, **wish: object):
         body = {"version": recording["version"], **wish}

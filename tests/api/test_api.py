@@ -54,7 +54,7 @@ class ApiTest(ApiCase):
         start = camera["map"]["offset_s"]
         moved = self.edit(camera, kind="nudge", by_s=0.0001).json()
         self.assertAlmostEqual(moved["map"]["offset_s"], start + 0.0001, delta=1e-9)
-        self.assertEqual(moved["versions"][-1]["sentence"], "moved 100 µs later")
+        self.assertEqual(moved["undo"], "moved 100 µs later")
         stale = self.edit(camera, kind="nudge", by_s=5.0)
         self.assertEqual((stale.status_code, stale.json()["type"]), (409, "urn:gullywind:conflict"))
         back = self.edit(moved, kind="undo").json()
@@ -191,11 +191,13 @@ class ApiTest(ApiCase):
 
     def test_queued_work_can_be_cancelled(self):
         project = self.filled()
+        self.upload(project, "New.wav", wav_bytes(busy(8.0, 77)))
         works = self.client.post(f"/api/projects/{project['id']}/alignments", json={}).json()
+        self.assertEqual(len(works), 1)
         for one in works:
             self.assertEqual(self.client.delete(f"/api/works/{one['id']}").status_code, 202)
         self.run_jobs()
-        self.assertEqual(self.recording(project, "Camera")["status"], "waiting")
+        self.assertEqual(self.recording(project, "New")["status"], "waiting")
 
     def test_problems_have_one_form(self):
         answer = self.client.get("/api/projects/00000000-0000-0000-0000-000000000000")

@@ -43,7 +43,7 @@ class MendingTest(ApiCase):
         self.assertTrue(phone["proof"]["current"])
         self.assertLess(phone["proof"]["p95_ms"], 0.05)
         self.assertIn("left over", phone["sentence"])
-        verdicts = {window["verdict"] for window in phone["proof"]["windows"]}
+        verdicts = {window["verdict"] for window in self.windows(phone)}
         self.assertLessEqual(verdicts, {"agrees", "nothing"})
 
     def test_every_edit_is_proved_anew(self):
@@ -53,16 +53,15 @@ class MendingTest(ApiCase):
         self.assertNotIn("left over", slid["sentence"])
         proved = self.again(slid)
         self.assertTrue(proved["proof"]["current"])
-        late = [w["lag_ms"] for w in proved["proof"]["windows"] if w["t_ref"] > OFFSET_S + CUT_S + PAUSE_S + 1]
-        early = [w["lag_ms"] for w in proved["proof"]["windows"] if w["t_ref"] < OFFSET_S + CUT_S - 1]
+        late = [w["lag_ms"] for w in self.windows(proved) if w["t_ref"] > OFFSET_S + CUT_S + PAUSE_S + 1]
+        early = [w["lag_ms"] for w in self.windows(proved) if w["t_ref"] < OFFSET_S + CUT_S - 1]
         self.assertAlmostEqual(float(np.median(late)), 4.0, delta=0.05)
         self.assertAlmostEqual(float(np.median(early)), 0.0, delta=0.05)
         # Half of it is 4 ms off: whether that is the median or what some reach is a matter of one window.
         self.assertRegex(proved["sentence"], r"(up to 4\.0\d?|; 4\.0\d?) ms( left over)?")
-        # A number that comes again after an undo is not taken for the map that was proved.
+        # What follows an undo is not taken for the version that was proved.
         back = self.edited(proved, kind="undo")
         other = self.edited(back, kind="slide", index=1, by_s=-0.003)
-        self.assertEqual(other["map"]["number"], proved["map"]["number"])
         self.assertNotEqual(other["map"]["id"], proved["map"]["id"])
         self.assertIsNone(other["proof"])
         self.assertIn("up to 3.0", self.again(other)["sentence"])
@@ -75,7 +74,7 @@ class MendingTest(ApiCase):
         self.assertAlmostEqual(measured["map"]["rate"], phone["map"]["rate"], delta=1e-12)
         refused = self.edited(measured, kind="clock", use="none")
         self.assertAlmostEqual(refused["map"]["rate"], 1.0, delta=1e-12)
-        self.assertIn("refused", refused["versions"][-1]["sentence"])
+        self.assertIn("refused", refused["undo"])
         typed = self.edited(refused, kind="rate", rate=24 / 25)
         self.assertIn("Pitch moves with the speed", typed["map"]["pitch_reason"])
         self.assertEqual(typed["map"]["clock"], {"value": "96.0000", "unit": "%", "error": ""})

@@ -12,14 +12,13 @@ import numpy as np
 from scripts.browser import chromium, new_page
 
 WEB = Path(__file__).resolve().parent.parent.parent / "web"
-BENCH = "features/bench"
 MODULES = [
     "time/viewport",
-    f"{BENCH}/geometry/timeMap",
-    f"{BENCH}/geometry/moves",
-    f"{BENCH}/geometry/rate",
-    f"{BENCH}/layers/trace",
-    "ui/times",
+    "time/timeMap",
+    "time/moves",
+    "time/rate",
+    "drawing/trace",
+    "time/times",
 ]
 
 

@@ -54,7 +54,7 @@ class KilledWorkerTest(DatabaseTest):
             project = create_project(session, "Long evening", "25")
             desk = self.add(session, project.id, "desk.wav", wav_bytes(event))
             camera = self.add(session, project.id, "camera.wav", wav_bytes(event[10 * RATE_HZ :]))
-            change_project(session, project.id, project.version, reference_id=desk.id)
+            change_project(self.context, session, project.id, project.version, reference_id=desk.id)
             work_id = request_placing(self.context, session, project.id, camera.id)[0].id
             first_ids = [one.id for one in open_works(session, project.id)]
         self.assertEqual(len(first_ids), 3)
@@ -66,7 +66,7 @@ class KilledWorkerTest(DatabaseTest):
         self.until(lambda: all(self.state(one) == WorkState.DONE for one in first_ids))
         self.assertEqual(self.state(work_id), WorkState.DONE)
         with self.context.database.session() as session:
-            self.assertEqual(get_recording(session, camera.id).current.to_core().offset_s, 10.0)
+            self.assertEqual(get_recording(session, camera.id).current.value.time_map.offset_s, 10.0)
 
     def test_running_work_stops_when_asked(self):
         with self.context.database.session() as session:
@@ -76,7 +76,7 @@ class KilledWorkerTest(DatabaseTest):
             ask_to_stop(session, works[0])
             self.assertEqual(works[0].state, WorkState.CANCELLED)
         with self.context.database.session() as session:
-            change_project(session, project.id, project.version, reference_id=desk.id)
+            change_project(self.context, session, project.id, project.version, reference_id=desk.id)
             other = self.add(session, project.id, "camera.wav", wav_bytes(busy(300.0, 73)))
             work_id = request_placing(self.context, session, project.id, other.id)[0].id
         self.worker()
@@ -85,4 +85,4 @@ class KilledWorkerTest(DatabaseTest):
             ask_to_stop(session, get_work(session, work_id))
         self.until(lambda: self.state(work_id) == WorkState.CANCELLED)
         with self.context.database.session() as session:
-            self.assertIsNone(get_recording(session, other.id).alignment)
+            self.assertIsNone(get_recording(session, other.id).placing)

@@ -1,10 +1,15 @@
 """Migrations keep what is stored, and end where the tables in code are."""
 
+import json
+import uuid
+
 import sqlalchemy as sa
 
+from gullywind.actions.step_history import redo, undo
+from gullywind.store.history import list_changes
 from gullywind.store.migrate import check, migrate
 from gullywind.store.projects import list_projects
-from gullywind.store.recordings import find_media
+from gullywind.store.recordings import find_media, get_recording
 from tests.database import DatabaseTest
 
 
@@ -42,3 +47,118 @@ class FrameRatesTest(DatabaseTest):
             self.assertEqual(found, {name: text for name, (_, text) in rates.items()})
             media = [find_media(session, name) for name in "abc"]
             self.assertEqual([one.frame_rate for one in media], ["30000/1001", "25/2", None])
+
+
+class ChangesTest(DatabaseTest):
+    """What the version before stored: steps of undo for each recording, one judgement each."""
+
+    revision = "0004"
+
+    def insert(self, session, table: str, **values: object) -> None:
+        names = ", ".join(values)
+        session.execute(
+            sa.text(f'INSERT INTO "{table}" ({names}) VALUES ({", ".join(f":{one}" for one in values)})'),
+            {name: json.dumps(one) if isinstance(one, list | dict) else one for name, one in values.items()},
+        )
+
+    def media(self, session, name: str) -> None:
+        self.insert(
+            session,
+            "media",
+            content_hash=name,
+            size_bytes=1,
+            state="ready",
+            is_float=False,
+            truncated=False,
+            clipped_samples=0,
+            silent=False,
+            gaps=[],
+            samples=480000,
+            sample_rate_hz=48000,
+            channels=1,
+        )
+
+    def fill(self, session, recordings: int, versions: int) -> tuple[uuid.UUID, list[uuid.UUID]]:
+        project = uuid.uuid4()
+        ids = [uuid.uuid4() for _ in range(recordings + 1)]
+        self.insert(session, "project", id=project, name="Old", frame_rate="25", version=3)
+        for k, one in enumerate(ids):
+            self.media(session, f"{project}-{k}")
+            self.insert(
+                session,
+                "recording",
+                id=one,
+                project_id=project,
+                content_hash=f"{project}-{k}",
+                name=f"R{k}",
+                file_name=f"R{k}.wav",
+                map_number=max(versions - 1, 0) if k else 0,
+                version=versions + 1,
+            )
+        session.execute(
+            sa.text("UPDATE project SET reference_id = :ref WHERE id = :id"), {"ref": ids[0], "id": project}
+        )
+        for k, one in enumerate(ids[1:], 1):
+            made = None
+            for number in range(1, versions + 1):
+                key = uuid.uuid4()
+                made = made or key
+                self.insert(
+                    session,
+                    "map_version",
+                    id=key,
+                    recording_id=one,
+                    number=number,
+                    sentence=f"step {number}",
+                    pieces=[[[k + number / 7, 0.0], [k + number / 7 + 10.0, 10.0]]],
+                    gaps="room-tone" if number == 2 else "silent",
+                    pitch="kept" if number == 3 else "sensible",
+                    polarity=-1 if k == 2 else 1,
+                )
+            self.insert(
+                session,
+                "alignment",
+                recording_id=one,
+                reference_id=ids[0],
+                status="placed",
+                confidence=0.99,
+                polarity=-1 if k == 2 else 1,
+                ppm_error=0.5,
+                candidates=[{"offset_s": k + 1 / 7, "rate": 1.0, "score": 0.9}],
+                notes=[{"code": "x", "message": "Said."}],
+                channels=[[0], [0]],
+                map_version_id=made if k != 3 else None,
+            )
+            self.insert(
+                session, "proof", recording_id=one, map_version_id=made, windows=[[1.0, 0.1, 20.0, 0.9]], window_s=2.7
+            )
+        return project, ids
+
+    def test_nothing_is_lost_and_every_step_can_be_gone_to(self):
+        with self.context.database.session() as session:
+            project, ids = self.fill(session, 3, 5)
+            before = dict(session.execute(sa.text("SELECT id, pieces FROM map_version")).all())
+        migrate(self.settings.database_url)
+        check(self.settings.database_url)
+        with self.context.database.session() as session:
+            stored = dict(session.execute(sa.text("SELECT id, stored -> 'pieces' FROM version")).all())
+            self.assertEqual(stored, before)
+            changes = list_changes(session, project)
+            self.assertEqual([one.number for one in changes], list(range(1, 16)))
+            self.assertEqual(sum(one.applied for one in changes), 12)
+            second = get_recording(session, ids[2])
+            self.assertEqual((second.current.sentence, second.current.value.sounding.polarity), ("step 4", -1))
+            self.assertEqual(second.placing.judged.time_map.offset_s, 2 + 1 / 7)
+            self.assertEqual(second.placing.measurement.channels, [[0], [0]])
+            self.assertEqual(second.proof.windows, [[1.0, 0.1, 20.0, 0.9]])
+            third = get_recording(session, ids[3])
+            # Its judged version was dropped before; what the search offered says where it was.
+            self.assertIsNone(third.placing.judged)
+            self.assertEqual(third.placing.measurement.pieces, [[[3 + 1 / 7, 0], [13 + 1 / 7, 10]]])
+            undo(self.context, session, project, ids[1])
+            undo(self.context, session, project, ids[1])
+            sounding = get_recording(session, ids[1]).current.value.sounding
+            self.assertEqual((sounding.gaps, sounding.pitch), ("room-tone", "sensible"))
+            redo(self.context, session, project, ids[1])
+            self.assertEqual(get_recording(session, ids[1]).current.value.sounding.pitch, "kept")
+            undo(self.context, session, project)

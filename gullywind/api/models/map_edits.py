@@ -5,8 +5,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from gullywind.api.models.recordings import Body
-from gullywind.core.maps import edits, piece_edits
-from gullywind.core.maps.time_map import Gaps, Pitch
+from gullywind.core.maps import edits, piece_edits, sounding_edits
+from gullywind.core.maps.version import Gaps, Pitch
 
 
 class Edit(Body):
@@ -123,9 +123,9 @@ class GapsIn(Edit):
     kind: Literal["gaps"]
     gaps: Gaps
 
-    def to_core(self) -> edits.MapEdit:
+    def to_core(self) -> sounding_edits.SoundingEdit:
         """As core value."""
-        return edits.SetGaps(self.gaps)
+        return sounding_edits.SetGaps(self.gaps)
 
 
 class PitchIn(Edit):
@@ -134,9 +134,9 @@ class PitchIn(Edit):
     kind: Literal["pitch"]
     pitch: Pitch
 
-    def to_core(self) -> edits.MapEdit:
+    def to_core(self) -> sounding_edits.SoundingEdit:
         """As core value."""
-        return edits.SetPitch(self.pitch)
+        return sounding_edits.SetPitch(self.pitch)
 
 
 class PolarityIn(Edit):
@@ -145,9 +145,9 @@ class PolarityIn(Edit):
     kind: Literal["polarity"]
     polarity: Literal[1, -1]
 
-    def to_core(self) -> edits.MapEdit:
+    def to_core(self) -> sounding_edits.SoundingEdit:
         """As core value."""
-        return edits.SetPolarity(self.polarity)
+        return sounding_edits.SetPolarity(self.polarity)
 
 
 class TrimIn(Edit):
@@ -174,13 +174,13 @@ class TakeIn(Edit):
 
 
 class StepIn(Edit):
-    """Through the versions."""
+    """Take back, do again, take off its place."""
 
     kind: Literal["unplace", "undo", "redo"]
 
 
 class GoIn(Edit):
-    """Go to any step of what was done; 0 is before all of it."""
+    """Go to any change that touches the recording; 0 is before all of them."""
 
     kind: Literal["go"]
     number: int = Field(ge=0)

@@ -6,11 +6,11 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from gullywind.actions.words import batch_words
+from gullywind.actions.words import batch_words, change_words
 from gullywind.api.models.recordings import Body, Name, RecordingOut
 from gullywind.core.ground.frames import FRAME_RATES, frame_rate, rate_name
 from gullywind.formats.wav import SampleForm
-from gullywind.store.tables import DeliveryRow, ProjectRow, RecordingRow, WorkRow
+from gullywind.store.tables import ChangeRow, DeliveryRow, ProjectRow, WorkRow
 from gullywind.store.works import Batch
 
 
@@ -84,16 +84,25 @@ class ProjectOut(BaseModel):
     recordings: list[RecordingOut]
     works: list[WorkOut]
     batch: BatchOut | None
+    undo: str | None
+    redo: str | None
     summary: str
     unplaced_count: int
 
     @classmethod
     def of(
-        cls, row: ProjectRow, recordings: list[RecordingRow], works: list[WorkRow], batch: Batch | None
+        cls,
+        row: ProjectRow,
+        recordings: list[RecordingOut],
+        works: list[WorkRow],
+        batch: Batch | None,
+        *,
+        undo: ChangeRow | None,
+        redo: ChangeRow | None,
     ) -> "ProjectOut":
-        """From the stored rows."""
-        shown = [RecordingOut.of(one) for one in recordings]
-        others = [one for one in shown if one.id != row.reference_id]
+        """From the stored rows; `undo`, `redo`: what would be taken back or done again next."""
+        others = [one for one in recordings if one.id != row.reference_id]
+        names = {one.id: one.name for one in recordings}
         counts = {
             "placed": sum(one.status == "placed" for one in others),
             "unsure": sum(one.status == "unsure" for one in others),
@@ -109,9 +118,11 @@ class ProjectOut(BaseModel):
             frame_rate=FrameRateOut.of(frame_rate(row.frame_rate)),
             reference_id=row.reference_id,
             version=row.version,
-            recordings=shown,
+            recordings=recordings,
             works=[WorkOut.of(one) for one in works],
             batch=BatchOut.of(batch) if batch else None,
+            undo=change_words(undo, names) if undo else None,
+            redo=change_words(redo, names) if redo else None,
             summary=" · ".join(f"{count} {word}" for word, count in counts.items() if count),
             unplaced_count=counts["not placed yet"],
         )

@@ -12,10 +12,15 @@ from gullywind.actions.words import clock_figure, clock_label, facts_line, sente
 from gullywind.core.ground.words import percent, short_time
 from gullywind.core.judge.notes import joint_words
 from gullywind.core.maps.piece_edits import LEAST_GAP_S
-from gullywind.core.maps.time_map import Gaps, Pitch, gap_between
+from gullywind.core.maps.time_map import TimeMap, gap_between
+from gullywind.core.maps.version import Gaps, Pitch
 from gullywind.core.proof import Verdict, is_in_step, verdict_of
 from gullywind.core.render.stretch import pitch_reason
-from gullywind.store.tables import RecordingRow
+from gullywind.store.history import Ends
+from gullywind.store.tables import ProofRow, RecordingRow, VersionRow
+
+#: Maps of more knots are not sent with every answer.
+FEW_KNOTS = 200
 
 
 class Body(BaseModel):
@@ -92,14 +97,13 @@ class ClockOut(BaseModel):
 
 
 class MapOut(BaseModel):
-    """The current map: pieces of knots `[t_ref, t_rec]`, s.
+    """The current version: pieces of knots `[t_ref, t_rec]`, s; null where there are many, to be asked for once by id.
 
     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
     """
 
     id: UUID
-    number: int
-    pieces: list[list[list[float]]]
+    pieces: list[list[list[float]]] | None
     offset_s: float
     rate: float
     clock_ppm: float
@@ -115,16 +119,19 @@ class MapOut(BaseModel):
 
 
 class VersionOut(BaseModel):
-    """One version of the map, for undo and redo. Numbers come again after an undo; the id never does."""
+    """One version of a recording: its pieces of knots `[t_ref, t_rec]`, s. It never changes."""
 
     id: UUID
-    number: int
-    sentence: str
     pieces: list[list[list[float]]]
+
+    @classmethod
+    def of(cls, row: VersionRow) -> "VersionOut":
+        """From the stored row."""
+        return cls(id=row.id, pieces=row.value.heard_map.to_json())
 
 
 class JudgementOut(BaseModel):
-    """What the program thinks of a recording, and why."""
+    """What the program thinks of a recording, and why; `has_clock`: one was measured, and can be used again."""
 
     confidence: float
     sure: str
@@ -133,6 +140,7 @@ class JudgementOut(BaseModel):
     candidates: list[CandidateOut]
     notes: list[NoteOut]
     map_id: UUID | None
+    has_clock: bool
 
 
 class ProofOut(BaseModel):
@@ -148,11 +156,13 @@ class ProofOut(BaseModel):
     in_step: bool
     median_ms: float | None
     p95_ms: float | None
-    windows: list[WindowOut]
 
 
 class RecordingOut(BaseModel):
-    """A recording. `version` must come back with every edit."""
+    """A recording. `version` must come back with every edit.
+
+    `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
+    """
 
     id: UUID
     project_id: UUID
@@ -162,15 +172,17 @@ class RecordingOut(BaseModel):
     status: RecordingStatus
     media: MediaOut
     map: MapOut | None
-    versions: list[VersionOut]
+    undo: str | None
+    redo: str | None
+    earlier_id: UUID | None
     judgement: JudgementOut | None
     as_judged: bool
     proof: ProofOut | None
     sentence: str
 
     @classmethod
-    def of(cls, row: RecordingRow) -> "RecordingOut":
-        """From the stored row."""
+    def of(cls, row: RecordingRow, ends: Ends | None) -> "RecordingOut":
+        """From the stored row, and the ends of its history, if it has any."""
         return cls(
             id=row.id,
             project_id=row.project_id,
@@ -180,15 +192,30 @@ class RecordingOut(BaseModel):
             status=status_of_recording(row),
             media=_media(row),
             map=_map(row),
-            versions=[
-                VersionOut(id=one.id, number=one.number, sentence=one.sentence, pieces=one.pieces)
-                for one in row.map_versions
-            ],
+            undo=ends.undo if ends else None,
+            redo=ends.redo if ends else None,
+            earlier_id=ends.earlier_id if ends else None,
             judgement=_judgement(row),
             as_judged=row.is_as_judged,
             proof=_proof(row),
             sentence=sentence_of(row),
         )
+
+
+class ProofWindowsOut(BaseModel):
+    """The windows of a proof, and the version that they were measured through."""
+
+    map_id: UUID
+    windows: list[WindowOut]
+
+    @classmethod
+    def of(cls, row: ProofRow) -> "ProofWindowsOut":
+        """From the stored row."""
+        windows = [
+            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag / 1e3, q))
+            for t, lag, q, a in row.windows
+        ]
+        return cls(map_id=row.version_id, windows=windows)
 
 
 class CurveOut(BaseModel):
@@ -223,20 +250,20 @@ def _media(row: RecordingRow) -> MediaOut:
 def _map(row: RecordingRow) -> MapOut | None:
     if row.current is None:
         return None
-    time_map = row.current.to_core()
+    version = row.current.value
+    time_map, sounding = version.heard_map, version.sounding
     return MapOut(
         id=row.current.id,
-        number=row.map_number,
-        pieces=time_map.to_json(),
+        pieces=time_map.to_json() if _is_small(time_map) else None,
         offset_s=time_map.offset_s,
         rate=time_map.rate,
         clock_ppm=time_map.clock_ppm,
         clock_label=clock_label(row),
         clock=ClockOut(**asdict(clock_figure(row, time_map))),
-        gaps=time_map.gaps,
-        pitch=time_map.pitch,
-        polarity=1 if time_map.polarity > 0 else -1,
-        pitch_reason=pitch_reason(time_map.pitch, time_map.rate, row.media.sample_rate_hz or 0),
+        gaps=sounding.gaps,
+        pitch=sounding.pitch,
+        polarity=1 if sounding.polarity > 0 else -1,
+        pitch_reason=pitch_reason(sounding.pitch, time_map.rate, row.media.sample_rate_hz or 0),
         joints=[
             JointOut(words=joint_words(before, after), has_gap=gap_between(before, after) > LEAST_GAP_S)
             for before, after in pairwise(time_map.pieces)
@@ -247,11 +274,10 @@ def _map(row: RecordingRow) -> MapOut | None:
 
 
 def _judgement(row: RecordingRow) -> JudgementOut | None:
-    judged = row.alignment
+    judged = row.placing
     if judged is None:
         return None
-    made = row.version_of(judged.map_version_id)
-    now = row.current.to_core() if row.current else None
+    now = row.current.value.heard_map if row.current else None
     return JudgementOut(
         confidence=judged.confidence,
         sure=f"{percent(judged.confidence)} %".replace("over\u00a0", "> "),
@@ -261,25 +287,25 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
             CandidateOut(**one, current=now is not None and now.lies_at(one["offset_s"])) for one in judged.candidates
         ],
         notes=[NoteOut(**one) for one in judged.notes],
-        map_id=made.id if made else None,
+        map_id=judged.version_id,
+        has_clock=judged.stored is not None,
     )
 
 
 def _proof(row: RecordingRow) -> ProofOut | None:
     proof = row.proof
-    # Its version may have been dropped with what was undone.
-    if proof is None or row.version_of(proof.map_version_id) is None:
+    if proof is None:
         return None
     residual = proof.residual
     return ProofOut(
-        map_id=proof.map_version_id,
+        map_id=proof.version_id,
         current=row.current_proof is not None,
         left_over=short_time(residual["median_ms"]) if residual else "",
         in_step=residual is not None and is_in_step(residual["p95_ms"] / 1e3),
         median_ms=residual["median_ms"] if residual else None,
         p95_ms=residual["p95_ms"] if residual else None,
-        windows=[
-            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag / 1e3, q))
-            for t, lag, q, a in proof.windows
-        ],
     )
+
+
+def _is_small(time_map: TimeMap) -> bool:
+    return sum(piece.t_ref.size for piece in time_map.pieces) <= FEW_KNOTS

@@ -17,21 +17,13 @@ from gullywind.api.models.projects import (
     ProjectSummary,
     WorkOut,
 )
+from gullywind.api.shown import project_out
 from gullywind.core.ground.frames import FRAME_RATES, frame_rate
-from gullywind.store.database import Session, announce
-from gullywind.store.projects import get_project, list_projects
-from gullywind.store.recordings import list_recordings
-from gullywind.store.works import ask_to_stop, batch_of, get_work, open_works
+from gullywind.store.database import announce
+from gullywind.store.projects import list_projects
+from gullywind.store.works import ask_to_stop, get_work
 
 router = APIRouter(tags=["projects"])
-
-
-def project_out(session: Session, project_id: UUID) -> ProjectOut:
-    """A project as it is now."""
-    session.flush()
-    row = get_project(session, project_id)
-    works = list(open_works(session, project_id))
-    return ProjectOut.of(row, list(list_recordings(session, project_id)), works, batch_of(session, works))
 
 
 @router.get("/frame-rates")
@@ -74,10 +66,16 @@ def get_one_project(project_id: UUID, session: SessionDep) -> ProjectOut:
 
 
 @router.patch("/projects/{project_id}")
-def patch_project(project_id: UUID, body: ProjectChange, session: SessionDep) -> ProjectOut:
+def patch_project(project_id: UUID, body: ProjectChange, context: ContextDep, session: SessionDep) -> ProjectOut:
     """Rename, set the frame rate, choose the reference."""
     change_project(
-        session, project_id, body.version, name=body.name, frame_rate=body.frame_rate, reference_id=body.reference_id
+        context,
+        session,
+        project_id,
+        body.version,
+        name=body.name,
+        frame_rate=body.frame_rate,
+        reference_id=body.reference_id,
     )
     return project_out(session, project_id)
 

@@ -9,20 +9,22 @@ from fastapi import Path as PathParam
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
-from gullywind.actions import edit_map, prove_recording
+from gullywind.actions import edit_map
 from gullywind.actions.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.listen_for_recording import listen_again
 from gullywind.actions.measure_timing import loupe_moments, measure_timing
+from gullywind.actions.prove_recording import request_proofs
 from gullywind.actions.recordings import add_recording, remove_recording, rename_recording, take_in
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, GoIn, StepIn, TakeIn, TrimIn
-from gullywind.api.models.recordings import CurveOut, NameIn, RecordingOut, TimingOut
-from gullywind.core.ground.errors import Cancelled
+from gullywind.api.models.recordings import CurveOut, NameIn, ProofWindowsOut, RecordingOut, TimingOut, VersionOut
+from gullywind.api.shown import recording_out
+from gullywind.core.ground.errors import Cancelled, NotFoundError
 from gullywind.core.ground.units import Samples
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording
+from gullywind.store.recordings import find_version, get_recording
 
 router = APIRouter(tags=["recordings"])
 #: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
@@ -59,7 +61,7 @@ async def upload_recording(
         def store() -> RecordingOut:
             with context.database.session() as session:
                 row = add_recording(context, session, project_id, file_name, incoming)
-                return RecordingOut.of(get_recording(session, row.id))
+                return recording_out(session, row.id)
 
         return await run_in_threadpool(store)
     except ClientDisconnect as error:
@@ -74,19 +76,20 @@ def take_in_recording(project_id: UUID, body: PathIn, context: ContextDep) -> Re
     """Bring in a file of the server's machine without a copy; only from folders that its setting allows."""
     recording_id = take_in(context, project_id, body.path)
     with context.database.session() as session:
-        return RecordingOut.of(get_recording(session, recording_id))
+        return recording_out(session, recording_id)
 
 
 @router.get("/recordings/{recording_id}")
 def get_one_recording(recording_id: UUID, session: SessionDep) -> RecordingOut:
     """A recording with its judgement and map."""
-    return RecordingOut.of(get_recording(session, recording_id))
+    return recording_out(session, recording_id)
 
 
 @router.patch("/recordings/{recording_id}")
 def patch_recording(recording_id: UUID, body: NameIn, session: SessionDep) -> RecordingOut:
     """Rename."""
-    return RecordingOut.of(rename_recording(session, recording_id, body.version, body.name))
+    rename_recording(session, recording_id, body.version, body.name)
+    return recording_out(session, recording_id)
 
 
 @router.delete("/recordings/{recording_id}", status_code=204)
@@ -99,7 +102,8 @@ def delete_recording(recording_id: UUID, context: ContextDep) -> Response:
 @router.post("/recordings/{recording_id}/listening", status_code=202)
 def post_listening(recording_id: UUID, context: ContextDep, session: SessionDep) -> RecordingOut:
     """Listen again to a file that could not be used before."""
-    return RecordingOut.of(listen_again(context, session, recording_id))
+    listen_again(context, session, recording_id)
+    return recording_out(session, recording_id)
 
 
 @router.post("/recordings/{recording_id}/map-edits")
@@ -108,22 +112,37 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
     on = (context, session, recording_id, body.version)
     match body:
         case TrimIn():
-            row = edit_map.trim_piece(*on, index=body.index, edge=body.edge, t_ref=body.t_ref)
+            edit_map.trim_piece(*on, index=body.index, edge=body.edge, t_ref=body.t_ref)
         case ClockIn():
-            row = edit_map.use_clock(*on, measured=body.use == "measured")
+            edit_map.use_clock(*on, measured=body.use == "measured")
         case TakeIn():
-            row = edit_map.take_candidate(*on, body.index)
+            edit_map.take_candidate(*on, body.index)
         case GoIn():
-            row = edit_map.go_to_version(*on, body.number)
+            edit_map.go_to_step(*on, body.number)
         case StepIn(kind="unplace"):
-            row = edit_map.unplace_recording(*on)
-        case StepIn(kind="undo"):
-            row = edit_map.undo_edit(*on)
+            edit_map.unplace_recording(*on)
         case StepIn():
-            row = edit_map.redo_edit(*on)
+            edit_map.step(*on, body.kind)
         case _:
-            row = edit_map.edit_recording(*on, body.to_core())
-    return RecordingOut.of(row)
+            edit_map.edit_recording(*on, body.to_core())
+    return recording_out(session, recording_id)
+
+
+@router.get("/recordings/{recording_id}/versions/{version_id}")
+def get_version(recording_id: UUID, version_id: UUID, response: Response, session: SessionDep) -> VersionOut:
+    """One version of a recording; it never changes, so that it is asked for once."""
+    row = find_version(session, version_id, recording_id)
+    if row is None:
+        raise NotFoundError("This version does not exist any more.")
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return VersionOut.of(row)
+
+
+@router.get("/recordings/{recording_id}/proof-windows")
+def get_proof_windows(recording_id: UUID, session: SessionDep) -> ProofWindowsOut | None:
+    """The windows of the newest proof; null where nothing was measured yet."""
+    proof = get_recording(session, recording_id).proof
+    return ProofWindowsOut.of(proof) if proof else None
 
 
 @router.post("/projects/{project_id}/clocks")
@@ -135,13 +154,15 @@ def use_clocks(project_id: UUID, body: ClocksIn, context: ContextDep, session: S
 @router.post("/recordings/{recording_id}/proofs", status_code=202)
 def request_proof(recording_id: UUID, context: ContextDep, session: SessionDep) -> None:
     """Measure what is left over, unless it is measured or will be."""
-    prove_recording.request_proof(context, session, get_recording(session, recording_id, lock=True))
+    row = get_recording(session, recording_id, lock=True)
+    request_proofs(context, session, row.project_id, [row])
 
 
 @router.get("/recordings/{recording_id}/match-curve")
 def get_match_curve(recording_id: UUID, session: SessionDep) -> CurveOut | None:
     """How well every offset fits; null where it was not searched yet."""
-    judged = get_recording(session, recording_id).alignment
+    placing = get_recording(session, recording_id).placing
+    judged = placing.measurement if placing else None
     if judged is None or judged.curve is None or judged.curve_start_s is None or judged.curve_step_s is None:
         return None
     heights = np.frombuffer(judged.curve, "<f4")

@@ -79,3 +79,8 @@ def readable(time_s: float) -> str:
     if time_s >= 0.001:
         return f"{time_s * 1e3:.4g} ms"
     return f"{time_s * 1e6:.3g} µs"
+
+
+def signed(value: float, digits: int) -> str:
+    """A number with its sign, a true minus: `+1.5`, `−0.3`."""
+    return f"{value:+.{digits}f}".replace("-", "−")

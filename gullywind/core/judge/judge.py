@@ -84,7 +84,6 @@ def judge(
         if refined.bend
         else TimeMap.placement(line.offset_s, line.rate * speed, duration_s * speed)
     )
-    time_map = replace(time_map, polarity=polarity)
     more = placed_notes(time_map, speed, polarity, best, support.overlap_s)
     more += part_notes(status, support)
     if rival and is_repeat(support, rival):
@@ -101,6 +100,8 @@ def judge(
         trace=refined.lags,
         curve=curve,
         ppm_error=None if refined.bend else refined.fit.ppm_error,
+        offset_error_s=None if refined.bend else refined.fit.offset_error_s,
+        error_at_s=None if refined.bend else refined.fit.middle_s,
         support=support,
         rival_support=rival,
     )
@@ -155,7 +156,7 @@ def judge_pieces(
     status = status_of(confidence, support, rival)
     notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats", "part-alike")]
     try:
-        time_map = TimeMap(tuple(pieces), polarity=judged.polarity)
+        time_map = TimeMap(tuple(pieces))
     except InputError:
         # Pieces that do not follow each other are no proof of breaks; the straight line stands.
         return judged

@@ -55,7 +55,7 @@ def drift_notes(time_map: TimeMap, speed: float) -> list[Note]:
     """How the clock runs, unless nobody could hear it."""
     ppm = (time_map.rate / speed - 1) * 1e6
     slid_ms = abs(ppm) * 1e-3 * sum(piece.end_exclusive[0] - piece.start[0] for piece in time_map.pieces)
-    bent = [bent_words(piece, speed) for piece in time_map.pieces if len(piece.knots) > 2]
+    bent = [bent_words(piece, speed) for piece in time_map.pieces if not piece.is_straight]
     if not bent and (slid_ms < UNHEARD_MS or abs(ppm) < LEAST_PPM):
         return []
     way = "fast" if ppm > 0 else "slow"
@@ -65,8 +65,7 @@ def drift_notes(time_map: TimeMap, speed: float) -> list[Note]:
 
 def bent_words(piece: Piece, speed: float = 1.0) -> str:
     """Between which rates the clock of a piece changes."""
-    knots = np.array(piece.knots)
-    slopes = np.diff(knots[:, 1]) / np.diff(knots[:, 0])
+    slopes = np.diff(piece.t_rec) / np.diff(piece.t_ref)
     low, high = ((float(rate) / speed - 1) * 1e6 for rate in (slopes.min(), slopes.max()))
     return f"Its clock is not steady: from {low:+.1f} to {high:+.1f} ppm.".replace("-", "−")
 

@@ -3,14 +3,14 @@
 Edits of single pieces are in `piece_edits`. Times in s.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.words import clock_time, clock_words, later
-from gullywind.core.maps.time_map import Gaps, Piece, Pitch, TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Nobody means a day: such a number is a slip of the keyboard.
 MOST_OFFSET_S = 86400.0
@@ -90,13 +90,14 @@ class UseClock:
         pieces = []
         for piece in time_map.pieces:
             (_, first), (_, last) = piece.start, piece.end_exclusive
-            t_rec = np.array([first, *(rec for _, rec in self.clock.knots[1:-1] if first < rec < last), last])
+            inner = self.clock.t_rec[1:-1]
+            t_rec = np.concatenate([[first], inner[(inner > first) & (inner < last)], [last]])
             # What lies before the reference is not heard.
             hold_s = max(piece.start[0], min(0.0, piece.end_exclusive[0]))
             held_rec = piece.along(np.array([hold_s]))
             t_ref = self.clock.reference_along(t_rec) + (hold_s - float(self.clock.reference_along(held_rec)[0]))
-            pieces.append(Piece(tuple((float(ref), float(rec)) for ref, rec in zip(t_ref, t_rec, strict=True))))
-        return Edited(replace(time_map, pieces=tuple(pieces)), f"{self.why} {clock_words(self.clock.rate)}")
+            pieces.append(Piece(np.stack([t_ref, t_rec], axis=1)))
+        return Edited(TimeMap(tuple(pieces)), f"{self.why} {clock_words(self.clock.rate)}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,46 +120,6 @@ class Stretch:
         return Edited(moved, f"{clock_time(self.at_s)} moved {later(self.by_s)}: clock {clock_words(moved.rate)}")
 
 
-@dataclass(frozen=True, slots=True)
-class SetGaps:
-    """What is heard in gaps."""
-
-    gaps: Gaps
-
-    def apply(self, time_map: TimeMap) -> Edited:
-        """The same pieces."""
-        words = "gaps filled with room tone" if self.gaps is Gaps.ROOM_TONE else "gaps left silent"
-        return Edited(replace(time_map, gaps=self.gaps), words)
-
-
-@dataclass(frozen=True, slots=True)
-class SetPitch:
-    """What happens to the pitch where the speed is changed."""
-
-    pitch: Pitch
-
-    def apply(self, time_map: TimeMap) -> Edited:
-        """The same pieces."""
-        words = {
-            Pitch.SENSIBLE: "pitch treated as seems right",
-            Pitch.FOLLOWS: "pitch follows the speed",
-            Pitch.KEPT: "pitch kept whatever the speed",
-        }
-        return Edited(replace(time_map, pitch=self.pitch), words[self.pitch])
-
-
-@dataclass(frozen=True, slots=True)
-class SetPolarity:
-    """Whether the sound is inverted: 1 as it was recorded, -1 inverted."""
-
-    polarity: int
-
-    def apply(self, time_map: TimeMap) -> Edited:
-        """The same pieces."""
-        words = "inverted" if self.polarity < 0 else "polarity as it was recorded"
-        return Edited(replace(time_map, polarity=self.polarity), words)
-
-
 def steady(rate: float) -> Piece:
     """A straight clock."""
     return Piece(((0.0, 0.0), (1 / rate, 1.0)))
@@ -166,8 +127,4 @@ def steady(rate: float) -> Piece:
 
 def stretched(time_map: TimeMap, hold_s: float, factor: float) -> TimeMap:
     """The map with all reference times `factor` times as far from `hold_s`."""
-    pieces = tuple(
-        Piece(tuple((hold_s + (t_ref - hold_s) * factor, t_rec) for t_ref, t_rec in piece.knots))
-        for piece in time_map.pieces
-    )
-    return replace(time_map, pieces=pieces)
+    return TimeMap(tuple(piece.stretched(hold_s, factor) for piece in time_map.pieces))

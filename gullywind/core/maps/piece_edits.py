@@ -1,6 +1,6 @@
 """Edits of single pieces by hand: only what should move moves, everything stays between its neighbours. Times in s."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -40,17 +40,15 @@ class Join:
         before, after = _pair(time_map, self.index)
         jump_s = jump_between(before, after)
         end, start = before.end_exclusive, after.start
-        moved = after.shifted(-jump_s).knots
+        moved = after.shifted(-jump_s)
         if start[1] - end[1] > LEAST_GAP_S:
-            knots = (*before.knots, *moved)
-        elif _bends(before, after):
-            knots = (*before.knots, *moved[1:])
+            joined = Piece((*before.knots, *moved.knots))
         else:
             # A knot that tells nothing is not kept: a cut that was undone leaves no trace.
-            knots = (*before.knots[:-1], *moved[1:])
+            joined = before.followed_by(moved, keep_knot=_bends(before, after))
         where = clock_time(end[0])
         how = f", what follows moved {later(-jump_s)}" if abs(jump_s) > LEAST_GAP_S else ""
-        return Edited(_with(time_map, self.index, 2, Piece(knots)), f"joined at {where}{how}")
+        return Edited(_with(time_map, self.index, 2, joined), f"joined at {where}{how}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +142,7 @@ class CloseGap:
             *(piece.shifted(-gap_s) for piece in time_map.pieces[self.index + 1 :]),
         )
         sentence = f"gap of {seconds(gap_s)} closed at {clock_time(before.end_exclusive[0])}"
-        return Edited(replace(time_map, pieces=pieces), sentence)
+        return Edited(TimeMap(pieces), sentence)
 
 
 def slide_room(time_map: TimeMap, index: int) -> tuple[float, float]:
@@ -180,7 +178,7 @@ def _piece_at(time_map: TimeMap, t_ref: float) -> int:
 
 
 def _with(time_map: TimeMap, index: int, count: int, *instead: Piece) -> TimeMap:
-    return replace(time_map, pieces=(*time_map.pieces[:index], *instead, *time_map.pieces[index + count :]))
+    return TimeMap((*time_map.pieces[:index], *instead, *time_map.pieces[index + count :]))
 
 
 def _bends(before: Piece, after: Piece) -> bool:
@@ -189,4 +187,5 @@ def _bends(before: Piece, after: Piece) -> bool:
     def slope(first: Knot, second: Knot) -> float:
         return (second[1] - first[1]) / (second[0] - first[0])
 
-    return abs(slope(*before.knots[-2:]) - slope(*after.knots[:2])) > 1e-10
+    last, first = before.knots[-2:], after.knots[:2]
+    return abs(slope(*last) - slope(*first)) > 1e-10

@@ -7,8 +7,7 @@ Conventions: `t_ref` 0 is the reference's first sample, `t_rec` 0 the recording'
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from enum import StrEnum
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -18,44 +17,69 @@ from gullywind.core.ground.units import Floats
 Knot = tuple[float, float]
 #: Two places that the search offers lie further apart than this.
 SAME_PLACE_S = 0.02
+#: Characters of what was refused that an error shows.
+MOST_TOLD = 120
 
 
-class Gaps(StrEnum):
-    """What is heard where the recording has a gap between two pieces."""
-
-    SILENT = "silent"
-    ROOM_TONE = "room-tone"  #: the quietest stretch of the recording beside the gap
-
-
-class Pitch(StrEnum):
-    """What happens to the pitch where a slope is further than 0.5 % from 1."""
-
-    SENSIBLE = "sensible"  #: follows a wrong header or film speed, is kept through any other bend
-    FOLLOWS = "follows"
-    KEPT = "kept"
-
-
-@dataclass(frozen=True, slots=True)
 class Piece:
-    """Unbroken stretch of a time map: knots `(t_ref, t_rec)` in s, strictly ascending, linear between."""
+    """Unbroken stretch of a time map, linear between its knots; ten thousand are as quick to ask as two.
 
-    knots: tuple[Knot, ...]
+    Attributes
+    ----------
+    t_ref, t_rec : shape (knots,), s, read-only. Strictly ascending, 2 or more.
+    """
 
-    def __post_init__(self) -> None:
+    __slots__ = ("_hash", "t_rec", "t_ref")
+    t_ref: Floats
+    t_rec: Floats
+
+    def __init__(self, knots: Sequence[Sequence[float]] | Floats) -> None:
+        """`knots`: pairs `(t_ref, t_rec)`, s; raises `InputError` where they do not ascend."""
+        # Plus 0: the negative zero is equal to the other, and would be another key.
+        pairs = np.array(knots, dtype=np.float64) + 0.0
         # "not all > 0" refuses NaN as well; "any <= 0" would let it through.
-        steps = np.diff(np.asarray(self.knots, dtype=float), axis=0) if len(self.knots) > 1 else np.zeros(0)
-        if len(self.knots) < 2 or not np.all(steps > 0) or not np.all(np.isfinite(steps)):
-            raise InputError(f"knots must be 2 or more, strictly ascending in both times, got {self.knots}")
+        ascend = pairs.ndim == 2 and pairs.shape[0] >= 2 and pairs.shape[1] == 2
+        steps = np.diff(pairs, axis=0) if ascend else np.zeros(0)
+        if not ascend or not np.all(steps > 0) or not np.all(np.isfinite(steps)):
+            raise InputError(f"knots must be 2 or more, strictly ascending in both times, got {_few(knots)}")
+        self.t_ref, self.t_rec = (np.ascontiguousarray(column) for column in pairs.T)
+        for column in (self.t_ref, self.t_rec):
+            column.setflags(write=False)
+        self._hash = hash((self.t_ref.tobytes(), self.t_rec.tobytes()))
+
+    def __eq__(self, other: object) -> bool:
+        """Equal where every knot is, to the last bit."""
+        if not isinstance(other, Piece):
+            return NotImplemented
+        return np.array_equal(self.t_ref, other.t_ref) and np.array_equal(self.t_rec, other.t_rec)
+
+    def __hash__(self) -> int:
+        """Made once: rendered stretches are kept by their piece."""
+        return self._hash
+
+    def __repr__(self) -> str:
+        """Its first and last knots."""
+        return f"Piece({_few(self.knots)})"
+
+    @property
+    def knots(self) -> tuple[Knot, ...]:
+        """All knots as pairs `(t_ref, t_rec)`, s; for few of them."""
+        return tuple(zip(self.t_ref.tolist(), self.t_rec.tolist(), strict=True))
+
+    @property
+    def is_straight(self) -> bool:
+        """Whether it has one rate, with no knots between its ends."""
+        return self.t_ref.size == 2
 
     @property
     def start(self) -> Knot:
         """First knot `(t_ref, t_rec)`, s."""
-        return self.knots[0]
+        return float(self.t_ref[0]), float(self.t_rec[0])
 
     @property
     def end_exclusive(self) -> Knot:
         """Last knot `(t_ref, t_rec)`, s."""
-        return self.knots[-1]
+        return float(self.t_ref[-1]), float(self.t_rec[-1])
 
     @property
     def rate(self) -> float:
@@ -65,60 +89,64 @@ class Piece:
 
     def to_recording(self, t_ref: Floats) -> Floats:
         """Recording times in s, same shape as `t_ref`; NaN outside the piece."""
-        ref, rec = np.array(self.knots).T
-        return np.asarray(np.interp(t_ref, ref, rec, left=np.nan, right=np.nan))
+        return np.asarray(np.interp(t_ref, self.t_ref, self.t_rec, left=np.nan, right=np.nan))
 
     def to_reference(self, t_rec: Floats) -> Floats:
         """Reference times in s, same shape as `t_rec`; NaN outside the piece."""
-        ref, rec = np.array(self.knots).T
-        return np.asarray(np.interp(t_rec, rec, ref, left=np.nan, right=np.nan))
+        return np.asarray(np.interp(t_rec, self.t_rec, self.t_ref, left=np.nan, right=np.nan))
 
     def along(self, t_ref: Floats) -> Floats:
         """Recording times in s, same shape as `t_ref`; beyond its ends the piece runs on straight."""
-        ref, rec = np.array(self.knots).T
-        return extrapolated(t_ref, ref, rec)
+        return extrapolated(t_ref, self.t_ref, self.t_rec)
 
     def reference_along(self, t_rec: Floats) -> Floats:
         """Inverse of `along`."""
-        ref, rec = np.array(self.knots).T
-        return extrapolated(t_rec, rec, ref)
+        return extrapolated(t_rec, self.t_rec, self.t_ref)
 
     def starting(self, t_ref: float) -> Piece:
         """Cut off, or run back, so that it starts at a reference time before its end; its sound stays where it is."""
-        first = (t_ref, float(self.along(np.array([t_ref]))[0]))
-        return Piece((first, *(knot for knot in self.knots[1:] if knot[0] > t_ref)))
+        first = np.array([[t_ref, float(self.along(np.array([t_ref]))[0])]])
+        kept = 1 + int(np.searchsorted(self.t_ref[1:], t_ref, side="right"))
+        return Piece(np.concatenate([first, self._pairs(kept, None)]))
 
     def ending(self, t_ref: float) -> Piece:
         """Cut off, or run on, so that it ends at a reference time after its start; its sound stays where it is."""
-        last = (t_ref, float(self.along(np.array([t_ref]))[0]))
-        return Piece((*(knot for knot in self.knots[:-1] if knot[0] < t_ref), last))
+        last = np.array([[t_ref, float(self.along(np.array([t_ref]))[0])]])
+        kept = int(np.searchsorted(self.t_ref[:-1], t_ref, side="left"))
+        return Piece(np.concatenate([self._pairs(0, kept), last]))
 
     def shifted(self, by_s: float) -> Piece:
         """The same piece, `by_s` later in reference time."""
-        return Piece(tuple((t_ref + by_s, t_rec) for t_ref, t_rec in self.knots))
+        return Piece(np.stack([self.t_ref + by_s, self.t_rec], axis=1))
+
+    def followed_by(self, after: Piece, *, keep_knot: bool) -> Piece:
+        """Both as one, where they meet; `keep_knot`: the place where they do stays a knot."""
+        return Piece(np.concatenate([self._pairs(0, None if keep_knot else -1), after._pairs(1, None)]))
+
+    def stretched(self, hold_s: float, factor: float) -> Piece:
+        """All reference times `factor` times as far from `hold_s`."""
+        return Piece(np.stack([hold_s + (self.t_ref - hold_s) * factor, self.t_rec], axis=1))
+
+    def _pairs(self, first: int, stop: int | None) -> Floats:
+        return np.stack([self.t_ref[first:stop], self.t_rec[first:stop]], axis=1)
 
 
 @dataclass(frozen=True, slots=True)
 class TimeMap:
     """All pieces of a recording, ascending in both times; reference time that no piece covers is silence.
 
-    Pieces may overlap in reference time (the join is crossfaded there), never in recording time. `gaps`, `pitch` and
-    `polarity` (1, or -1 where the sound is inverted) say how sound is made of it.
+    Pieces may overlap in reference time (the join is crossfaded there), never in recording time. How sound is made of
+    it stands apart, in `Sounding`.
     """
 
     pieces: tuple[Piece, ...]
-    gaps: Gaps = Gaps.SILENT
-    pitch: Pitch = Pitch.SENSIBLE
-    polarity: int = 1
 
     def __post_init__(self) -> None:
         if not self.pieces:
             raise InputError("a time map needs at least one piece, got none")
-        if self.polarity not in (1, -1):
-            raise InputError(f"polarity must be 1 or -1, got {self.polarity}")
         for before, after in zip(self.pieces, self.pieces[1:], strict=False):
             if not (after.start[0] > before.start[0] and after.start[1] >= before.end_exclusive[1]):
-                raise InputError(f"pieces must follow each other in both times, got {before.knots} then {after.knots}")
+                raise InputError(f"pieces must follow each other in both times, got {before} then {after}")
 
     @classmethod
     def placement(cls, offset_s: float, rate: float, duration_s: float) -> TimeMap:
@@ -184,14 +212,13 @@ class TimeMap:
 
     def shifted(self, by_s: float) -> TimeMap:
         """The whole recording `by_s` later in reference time (composition with an offset)."""
-        return replace(self, pieces=tuple(piece.shifted(by_s) for piece in self.pieces))
+        return TimeMap(tuple(piece.shifted(by_s) for piece in self.pieces))
 
     def moved_to(self, offset_s: float) -> TimeMap:
         """The whole recording moved so that it starts at `offset_s`; exact for a single piece."""
         ref0 = self.pieces[0].start[0]
         start = offset_s + (ref0 - self.offset_s)
-        pieces = tuple(Piece(tuple((start + (t_ref - ref0), t_rec) for t_ref, t_rec in p.knots)) for p in self.pieces)
-        return replace(self, pieces=pieces)
+        return TimeMap(tuple(Piece(np.stack([start + (p.t_ref - ref0), p.t_rec], axis=1)) for p in self.pieces))
 
     def to_json(self) -> list[list[list[float]]]:
         """Pieces as lists of `[t_ref, t_rec]`; doubles survive JSON exactly (shortest round-trip form)."""
@@ -201,11 +228,11 @@ class TimeMap:
     def from_json(cls, pieces: Sequence[Sequence[Sequence[float]]]) -> TimeMap:
         """Inverse of `to_json`; raises `InputError` for anything that is not a valid map."""
         try:
-            return cls(tuple(Piece(tuple((float(ref), float(rec)) for ref, rec in knots)) for knots in pieces))
+            return cls(tuple(Piece(knots) for knots in pieces))
         except (TypeError, ValueError) as error:
             if isinstance(error, InputError):
                 raise
-            raise InputError(f"pieces must be lists of [t_ref, t_rec], got {pieces!r}") from error
+            raise InputError(f"pieces must be lists of [t_ref, t_rec], got {_few(pieces)}") from error
 
 
 def extrapolated(x: Floats, knots_x: Floats, knots_y: Floats) -> Floats:
@@ -217,10 +244,13 @@ def extrapolated(x: Floats, knots_x: Floats, knots_y: Floats) -> Floats:
 
 def alike(one: TimeMap, other: TimeMap) -> bool:
     """Whether two maps say the same, but for roundings of up to 0.1 µs."""
-    if [len(piece.knots) for piece in one.pieces] != [len(piece.knots) for piece in other.pieces]:
+    if [piece.t_ref.size for piece in one.pieces] != [piece.t_ref.size for piece in other.pieces]:
         return False
     pairs = zip(one.pieces, other.pieces, strict=True)
-    return all(np.allclose(a.knots, b.knots, rtol=0, atol=1e-7) for a, b in pairs)
+    return all(
+        np.allclose(a.t_ref, b.t_ref, rtol=0, atol=1e-7) and np.allclose(a.t_rec, b.t_rec, rtol=0, atol=1e-7)
+        for a, b in pairs
+    )
 
 
 def gap_between(before: Piece, after: Piece) -> float:
@@ -235,3 +265,9 @@ def jump_between(before: Piece, after: Piece) -> float:
     """
     (ref0, rec0), (ref1, rec1) = before.end_exclusive, after.start
     return (ref1 - ref0) - (rec1 - rec0) / before.rate
+
+
+def _few(values: object) -> str:
+    """The beginning of what was given, for a sentence: there may be thousands."""
+    told = repr(values)
+    return told if len(told) <= MOST_TOLD else f"{told[:MOST_TOLD]}…"

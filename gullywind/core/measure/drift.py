@@ -23,7 +23,7 @@ class DriftFit:
     ----------
     offset_s : s. Reference time of the recording's first sample.
     rate : recording seconds per reference second.
-    offset_error_s, ppm_error : standard errors, of the line at the windows' middle (s) and of the rate (ppm).
+    offset_error_s, ppm_error : standard errors, of the line at the windows' middle, `middle_s` (s), and of the rate.
     residual_s : shape (windows,), s. Found minus fitted; positive: late.
     inliers : shape (windows,), bool.
     """
@@ -32,6 +32,7 @@ class DriftFit:
     rate: float
     offset_error_s: float
     ppm_error: float
+    middle_s: float
     residual_s: Floats
     inliers: npt.NDArray[np.bool_]
 
@@ -146,7 +147,7 @@ def fit_drift(t_ref: Floats, t_rec: Floats, strength: Floats, *, tolerance_s: fl
     run_variance = float((kept * (run - np.average(run, weights=kept)) ** 2).sum() / kept.sum())
     offset_error = float(np.sqrt(variance / effective))
     ppm_error = float(np.sqrt(variance / effective / run_variance) * 1e6) if run_variance > 0 else np.inf
-    return DriftFit(-at_zero / rate, rate, offset_error, ppm_error, residual, inliers)
+    return DriftFit(-at_zero / rate, rate, offset_error, ppm_error, centre, residual, inliers)
 
 
 def _start(run: Floats, late: Floats) -> tuple[float, float]:

@@ -8,6 +8,7 @@ import numpy.typing as npt
 
 from gullywind.core.ground.words import Note
 from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Sounding, Version
 from gullywind.core.measure.correlate import WindowLag
 
 #: A lead beyond all doubt.
@@ -104,7 +105,8 @@ class Alignment:
     `time_map` is None where it is unplaced; then `candidates` may still name where it fits least badly.
     `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was
     placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that
-    were compared, `window_s` is how long the proof's windows are.
+    were compared, `window_s` is how long the proof's windows are. `ppm_error`, `offset_error_s` are standard errors of
+    the rate and of the place at the reference time `error_at_s`, where neither depends on the other.
     """
 
     status: Status
@@ -117,7 +119,14 @@ class Alignment:
     trace: tuple[WindowLag, ...] = ()
     curve: Curve | None = None
     ppm_error: float | None = None
+    offset_error_s: float | None = None
+    error_at_s: float | None = None
     support: Support | None = None
     rival_support: Support | None = field(default=None)
     channels: tuple[tuple[int, ...], tuple[int, ...]] | None = None
     window_s: float | None = None
+
+    @property
+    def version(self) -> Version | None:
+        """What the recording is by this judgement: its place, and its polarity put right."""
+        return Version(self.time_map, sounding=Sounding(polarity=self.polarity)) if self.time_map else None

@@ -12,7 +12,7 @@ import numpy as np
 import soxr
 
 from gullywind.core.ground.units import Floats, Samples, to_samples
-from gullywind.core.maps.time_map import Gaps, Piece, TimeMap, gap_between, jump_between
+from gullywind.core.maps.time_map import Piece, TimeMap, gap_between, jump_between
 from gullywind.core.sound.views import SampleSource
 
 #: Long enough to hide a step, short enough not to hear two voices.
@@ -91,9 +91,7 @@ def lay_parts(source: SampleSource, time_map: TimeMap) -> list[Part]:
 
 
 def lay_tones(source: SampleSource, time_map: TimeMap, sample_rate_hz: int) -> list[Tone]:
-    """What fills the gaps; nothing where they stay silent."""
-    if time_map.gaps is not Gaps.ROOM_TONE:
-        return []
+    """The room tone that fills the gaps, where there is any."""
     tones = []
     for before, after in pairwise(merged(time_map.pieces)):
         end, start = before.end_exclusive[0], after.start[0]
@@ -112,9 +110,9 @@ def merged(pieces: tuple[Piece, ...]) -> tuple[Piece, ...]:
         if not meets:
             out.append(piece)
         elif abs(piece.rate - last.rate) <= SAME_S:
-            out[-1] = Piece((*last.knots[:-1], *piece.knots[1:]))
+            out[-1] = last.followed_by(piece, keep_knot=False)
         else:
-            out[-1] = Piece((*last.knots, *piece.knots[1:]))
+            out[-1] = last.followed_by(piece, keep_knot=True)
     return tuple(out)
 
 

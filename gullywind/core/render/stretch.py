@@ -11,7 +11,8 @@ import soxr
 
 from gullywind.core.ground.speeds import nearest_speed
 from gullywind.core.ground.units import Floats, Samples, to_fractional_samples
-from gullywind.core.maps.time_map import Piece, Pitch
+from gullywind.core.maps.time_map import Piece
+from gullywind.core.maps.version import Pitch
 from gullywind.core.render.crossfade import quietest
 from gullywind.core.sound.views import SampleSource
 
@@ -68,11 +69,11 @@ def stretch_into(source: SampleSource, piece: Piece, rate_hz: int, first: int, i
 def _grid(source: SampleSource, piece: Piece) -> tuple[float, ...]:
     """Edges of the blocks in reference time: the piece's knots, and quiet places between them."""
     edges = [piece.start[0]]
-    for knot in piece.knots[1:]:
-        while knot[0] - edges[-1] > 1.5 * BLOCK_S:
+    for t_ref in piece.t_ref[1:].tolist():
+        while t_ref - edges[-1] > 1.5 * BLOCK_S:
             about = edges[-1] + BLOCK_S
             edges.append(quietest(source, (piece,), about - SEEK_S, about + SEEK_S, FADE_S))
-        edges.append(knot[0])
+        edges.append(t_ref)
     return tuple(edges)
 
 

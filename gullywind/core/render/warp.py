@@ -7,16 +7,18 @@ whole samples copies. Slopes further than 0.5 % from 1 take the pitch along or k
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import soxr
 
 from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
-from gullywind.core.maps.time_map import Piece, Pitch, TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
+from gullywind.core.maps.version import AS_USUAL, Gaps, Pitch, Sounding
 from gullywind.core.render.crossfade import Part, Tone, lay_parts, lay_tones
 from gullywind.core.render.interpolate import interpolate
 from gullywind.core.render.stretch import MOST_BEND, keeps_pitch, stretch_into
-from gullywind.core.sound.views import SampleSource
+from gullywind.core.sound.views import SampleSource, chosen_channels
 
 #: Sound read around an interpolated block: more than half the kernel.
 MARGIN = 64
@@ -31,6 +33,7 @@ WHOLE = 5e-6
 def render_blocks(
     source: SampleSource,
     time_map: TimeMap,
+    sounding: Sounding = AS_USUAL,
     *,
     sample_rate_hz: int,
     samples: int,
@@ -42,6 +45,7 @@ def render_blocks(
     Parameters
     ----------
     source : the recording, all channels.
+    time_map, sounding : where it lies, and how sound is made of it.
     sample_rate_hz : of the result, usually the reference's.
     samples, first : how many samples, and which one to begin with (0: reference time 0).
 
@@ -49,24 +53,35 @@ def render_blocks(
     ------
     shape (channels, up to BLOCK_SAMPLES), float32; silence where no piece covers.
     """
+    source = chosen_channels(source, sounding.channels)
     parts = lay_parts(source, time_map)
-    tones = lay_tones(source, time_map, sample_rate_hz)
+    tones = lay_tones(source, time_map, sample_rate_hz) if sounding.gaps is Gaps.ROOM_TONE else []
     for start in range(first, first + samples, BLOCK_SAMPLES):
         stop = min(start + BLOCK_SAMPLES, first + samples)
         block = np.zeros((source.channels, stop - start), np.float32)
         for part in parts:
-            _add_part(source, part, time_map.pitch, sample_rate_hz, start, block)
+            _add_part(source, part, sounding.pitch, sample_rate_hz, start, block)
         for tone in tones:
             _add_tone(tone, sample_rate_hz, start, block)
-        if time_map.polarity < 0:
-            np.negative(block, out=block)
+        if sounding.factor != 1.0:
+            block *= np.float32(sounding.factor)
         yield block
         checkpoint((stop - first) / samples)
 
 
-def render(source: SampleSource, time_map: TimeMap, *, sample_rate_hz: int, samples: int, first: int = 0) -> Samples:
+def render(
+    source: SampleSource,
+    time_map: TimeMap,
+    sounding: Sounding = AS_USUAL,
+    *,
+    sample_rate_hz: int,
+    samples: int,
+    first: int = 0,
+) -> Samples:
     """All of `render_blocks` in one array; for short stretches."""
-    blocks = list(render_blocks(source, time_map, sample_rate_hz=sample_rate_hz, samples=samples, first=first))
+    blocks = list(
+        render_blocks(source, time_map, sounding, sample_rate_hz=sample_rate_hz, samples=samples, first=first)
+    )
     return np.concatenate(blocks, axis=1) if blocks else np.zeros((source.channels, 0), np.float32)
 
 
@@ -152,9 +167,14 @@ class _Run:
 
 def _straight_runs(piece: Piece, rate_hz: int, first: int, last: int) -> Iterator[_Run]:
     """Recording times of reference samples `first` to `last - 1`, knot by knot; the outermost run on straight."""
-    knots = piece.knots
-    edges = [first, *(int(np.clip(np.ceil(t * rate_hz - WHOLE), first, last)) for t, _ in knots[1:-1]), last]
-    for (ref0, rec0), (ref1, rec1), start, stop in zip(knots, knots[1:], edges, edges[1:], strict=False):
+    # Of thousands of knots only those are looked at that this stretch meets.
+    low = max(int(np.searchsorted(piece.t_ref, first / rate_hz, side="right")) - 1, 0)
+    high = min(int(np.searchsorted(piece.t_ref, last / rate_hz, side="left")) + 1, piece.t_ref.size)
+    low, high = min(low, piece.t_ref.size - 2), max(high, low + 2)
+    ref, rec = piece.t_ref[low:high].tolist(), piece.t_rec[low:high].tolist()
+    inner = np.clip(np.ceil(piece.t_ref[low + 1 : high - 1] * rate_hz - WHOLE), first, last).astype(int).tolist()
+    edges = [first, *inner, last]
+    for k, (start, stop) in enumerate(pairwise(edges)):
         if stop > start:
-            slope = (rec1 - rec0) / (ref1 - ref0)
-            yield _Run(rec0 + (start / rate_hz - ref0) * slope, slope / rate_hz, stop - start)
+            slope = (rec[k + 1] - rec[k]) / (ref[k + 1] - ref[k])
+            yield _Run(rec[k] + (start / rate_hz - ref[k]) * slope, slope / rate_hz, stop - start)

@@ -21,9 +21,20 @@ LOOKS, LOOK_S = 24, 0.25
 class SampleSource(Protocol):
     """Decoded sound that can be read anywhere."""
 
-    sample_rate_hz: int
-    channels: int
-    samples: int
+    @property
+    def sample_rate_hz(self) -> int:
+        """Of the decoded sound."""
+        ...
+
+    @property
+    def channels(self) -> int:
+        """How many."""
+        ...
+
+    @property
+    def samples(self) -> int:
+        """Length, for each channel."""
+        ...
 
     def read(self, start: int, stop: int) -> Samples:
         """Shape (channels, stop - start), float32 in -1..1; zeros outside the file."""
@@ -32,6 +43,39 @@ class SampleSource(Protocol):
     def __hash__(self) -> int:
         """By identity: what is found out about a source is remembered with it."""
         ...
+
+
+@dataclass(frozen=True)
+class ChosenChannels:
+    """Some channels of a source, in an order; equal where both are, so that what is remembered of one serves again."""
+
+    source: SampleSource
+    chosen: tuple[int, ...]
+
+    @property
+    def sample_rate_hz(self) -> int:
+        """The source's."""
+        return self.source.sample_rate_hz
+
+    @property
+    def samples(self) -> int:
+        """The source's."""
+        return self.source.samples
+
+    @property
+    def channels(self) -> int:
+        """How many were chosen."""
+        return len(self.chosen)
+
+    def read(self, start: int, stop: int) -> Samples:
+        """As the source, those channels only."""
+        return np.ascontiguousarray(self.source.read(start, stop)[list(self.chosen)])
+
+
+def chosen_channels(source: SampleSource, chosen: tuple[int, ...] | None) -> SampleSource:
+    """The source with the chosen channels; as it is for None, and for channels that it does not have."""
+    there = tuple(one for one in chosen or () if one < source.channels)
+    return ChosenChannels(source, there) if there else source
 
 
 @dataclass(frozen=True)

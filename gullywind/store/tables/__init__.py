@@ -1,22 +1,28 @@
 """All tables; importing this package registers them."""
 
 from gullywind.store.tables.base import Base
+from gullywind.store.tables.history import ChangePartRow, ChangeRow
 from gullywind.store.tables.media import MediaRow, MediaState
+from gullywind.store.tables.placing import MeasurementRow, PlacingRow, Way
 from gullywind.store.tables.project import ProjectRow
-from gullywind.store.tables.recording import AlignmentRow, MapVersionRow, ProofRow, RecordingRow
+from gullywind.store.tables.recording import ProofRow, RecordingRow, VersionRow
 from gullywind.store.tables.work import OPEN_STATES, DeliveryRow, WorkKind, WorkRow, WorkState
 
 __all__ = [
     "OPEN_STATES",
-    "AlignmentRow",
     "Base",
+    "ChangePartRow",
+    "ChangeRow",
     "DeliveryRow",
-    "MapVersionRow",
+    "MeasurementRow",
     "MediaRow",
     "MediaState",
+    "PlacingRow",
     "ProjectRow",
     "ProofRow",
     "RecordingRow",
+    "VersionRow",
+    "Way",
     "WorkKind",
     "WorkRow",
     "WorkState",

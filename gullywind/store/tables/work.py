@@ -46,6 +46,8 @@ class WorkRow(Base):
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
     project_id: Mapped[UUID] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
     recording_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), index=True)
+    #: What a batch finds is one change, to be taken back at once.
+    change_id: Mapped[UUID | None] = mapped_column(ForeignKey("change.id", ondelete="SET NULL"), default=None)
     kind: Mapped[str]
     state: Mapped[str] = mapped_column(default=WorkState.QUEUED)
     fraction_done: Mapped[float] = mapped_column(default=0.0)

@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.words import readable
-from gullywind.core.maps.edits import MoveTo, Nudge, SetGaps, SetRate, Stretch, UseClock
-from gullywind.core.maps.time_map import Gaps, Piece, TimeMap, alike
+from gullywind.core.maps.edits import MoveTo, Nudge, SetRate, Stretch, UseClock
+from gullywind.core.maps.time_map import Piece, TimeMap, alike
 
 PLACED = TimeMap.from_json([[[10.0, 0.0], [50.0, 40.0]], [[52.0, 40.0], [90.0, 78.0]]])
 
@@ -29,7 +29,6 @@ class EditsTest(unittest.TestCase):
         self.assertEqual(SetRate(1.0000381).apply(PLACED).sentence, "clock set to 38.10 ppm fast")
         self.assertEqual(SetRate(24 / 25).apply(PLACED).sentence, "clock set to 96.0000 % of its speed")
         self.assertEqual(SetRate(1000 / 1001).apply(PLACED).sentence, "clock set to 99.9001 % of its speed")
-        self.assertIn("room tone", SetGaps(Gaps.ROOM_TONE).apply(PLACED).sentence)
 
     def test_moving_keeps_the_gap(self):
         moved = MoveTo(0.0).apply(PLACED).time_map
@@ -81,8 +80,3 @@ class EditsTest(unittest.TestCase):
         held, moved = (float(PLACED.to_recording(np.array([t]))[0]) for t in (hold_s, at_s))
         self.assertAlmostEqual(float(stretched.to_reference(np.array([held]))[0]), hold_s, delta=1e-9)
         self.assertAlmostEqual(float(stretched.to_reference(np.array([moved]))[0]), at_s + by_s, delta=1e-9)
-
-    def test_edits_keep_what_is_heard_in_gaps(self):
-        filled = SetGaps(Gaps.ROOM_TONE).apply(PLACED).time_map
-        for edit in (Nudge(0.5), MoveTo(2.0), SetRate(1.0001), Stretch(20.0, 60.0, 0.01)):
-            self.assertIs(edit.apply(filled).time_map.gaps, Gaps.ROOM_TONE)

@@ -97,3 +97,23 @@ class TimeMapTest(unittest.TestCase):
 
     def test_clock_ppm_is_positive_for_a_fast_recorder(self):
         self.assertAlmostEqual(TimeMap.placement(0.0, 1.0000381, 600.0).clock_ppm, 38.1, delta=1e-6)
+
+
+class ManyKnotsTest(unittest.TestCase):
+    def test_ten_thousand_knots_answer_as_their_formula(self):
+        t_rec = np.linspace(0.0, 3600.0, 10_000)
+        t_ref = t_rec + 0.01 * np.sin(t_rec / 7.0)
+        many = TimeMap((Piece(np.stack([t_ref, t_rec], axis=1)),))
+        self.assertEqual(TimeMap.from_json(many.to_json()), many)
+        self.assertEqual(hash(TimeMap.from_json(many.to_json()).pieces[0]), hash(many.pieces[0]))
+        asked = np.linspace(0.1, 3599.0, 3000)
+        np.testing.assert_allclose(many.to_reference(asked), asked + 0.01 * np.sin(asked / 7.0), atol=5e-5)
+        cut = many.pieces[0].ending(1000.0).knots + many.pieces[0].starting(1000.0).knots
+        self.assertEqual(len(cut), 10_002)
+        moved = many.shifted(1.5)
+        np.testing.assert_allclose(moved.to_recording(asked + 1.5), many.to_recording(asked), atol=1e-9)
+
+    def test_what_is_refused_is_told_in_few_words(self):
+        with self.assertRaises(InputError) as refused:
+            Piece(np.zeros((10_000, 2)))
+        self.assertLess(len(str(refused.exception)), 250)

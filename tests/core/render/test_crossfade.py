@@ -1,17 +1,19 @@
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
 from gullywind.core.maps.piece_edits import Split
-from gullywind.core.maps.time_map import Gaps, Piece, TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
+from gullywind.core.maps.version import AS_USUAL, Gaps, Sounding
 from gullywind.core.render.crossfade import EDGE_S, JOIN_S, lay_parts, merged
 from gullywind.core.render.warp import render
 from tests.signals import RATE_HZ, busy, source
 
+TONE = Sounding(gaps=Gaps.ROOM_TONE)
 
-def rendered(sound, time_map, seconds):
-    return render(source(sound), time_map, sample_rate_hz=RATE_HZ, samples=int(seconds * RATE_HZ))
+
+def rendered(sound, time_map, seconds, sounding=AS_USUAL):
+    return render(source(sound), time_map, sounding, sample_rate_hz=RATE_HZ, samples=int(seconds * RATE_HZ))
 
 
 class CrossfadeTest(unittest.TestCase):
@@ -60,8 +62,7 @@ class CrossfadeTest(unittest.TestCase):
         sound = rng.standard_normal((2, 12 * RATE_HZ)) * 0.2
         sound[:, 3 * RATE_HZ : 5 * RATE_HZ] *= 0.01
         pieces = (Piece(((0.0, 0.0), (6.0, 6.0))), Piece(((11.0, 6.0), (17.0, 12.0))))
-        filled = replace(TimeMap(pieces), gaps=Gaps.ROOM_TONE)
-        heard = rendered(sound, filled, 17.0)
+        heard = rendered(sound, TimeMap(pieces), 17.0, TONE)
         inside = heard[:, int(6.1 * RATE_HZ) : int(10.9 * RATE_HZ)]
         levels = np.sqrt((inside.reshape(2, -1, 4800) ** 2).mean(axis=2))
         np.testing.assert_allclose(levels, 0.002, rtol=0.2)
@@ -71,12 +72,12 @@ class CrossfadeTest(unittest.TestCase):
     def test_room_tone_is_the_same_in_every_chunk(self):
         sound = np.random.default_rng(5).standard_normal(8 * RATE_HZ) * 0.01
         pieces = (Piece(((0.0, 0.0), (4.0, 4.0))), Piece(((9.0, 4.0), (13.0, 8.0))))
-        filled, heard = replace(TimeMap(pieces), gaps=Gaps.ROOM_TONE), source(sound)
-        whole = render(heard, filled, sample_rate_hz=RATE_HZ, samples=13 * RATE_HZ)
-        part = render(heard, filled, sample_rate_hz=RATE_HZ, samples=RATE_HZ, first=6 * RATE_HZ + 77)
+        filled, heard = TimeMap(pieces), source(sound)
+        whole = render(heard, filled, TONE, sample_rate_hz=RATE_HZ, samples=13 * RATE_HZ)
+        part = render(heard, filled, TONE, sample_rate_hz=RATE_HZ, samples=RATE_HZ, first=6 * RATE_HZ + 77)
         np.testing.assert_array_equal(part, whole[:, 6 * RATE_HZ + 77 : 7 * RATE_HZ + 77])
 
     def test_no_tone_is_made_of_digital_silence(self):
         sound = np.zeros(6 * RATE_HZ)
-        filled = TimeMap((Piece(((0.0, 0.0), (3.0, 3.0))), Piece(((4.0, 3.0), (7.0, 6.0)))), gaps=Gaps.ROOM_TONE)
-        self.assertEqual(np.abs(rendered(sound, filled, 7.0)).max(), 0.0)
+        filled = TimeMap((Piece(((0.0, 0.0), (3.0, 3.0))), Piece(((4.0, 3.0), (7.0, 6.0)))))
+        self.assertEqual(np.abs(rendered(sound, filled, 7.0, TONE)).max(), 0.0)

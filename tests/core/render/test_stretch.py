@@ -1,14 +1,15 @@
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
-from gullywind.core.maps.time_map import Pitch, TimeMap
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Pitch, Sounding
 from gullywind.core.render.stretch import keeps_pitch, pitch_reason
 from gullywind.core.render.warp import render
 from tests.signals import RATE_HZ, source
 
 TONE_HZ = 440.0
+KEPT = Sounding(pitch=Pitch.KEPT)
 
 
 def main_hz(sound: np.ndarray) -> float:
@@ -41,16 +42,17 @@ class StretchTest(unittest.TestCase):
         sound = 0.3 * np.sin(2 * np.pi * TONE_HZ * np.arange(20 * RATE_HZ) / RATE_HZ)
         placed = TimeMap.placement(0.0, 0.97, 20.0)
         for pitch, hz in ((Pitch.KEPT, TONE_HZ), (Pitch.FOLLOWS, TONE_HZ * 0.97)):
-            heard = render(
-                source(sound), replace(placed, pitch=pitch), sample_rate_hz=RATE_HZ, samples=RATE_HZ, first=4 * RATE_HZ
-            )[0]
+            sounding = Sounding(pitch=pitch)
+            heard = render(source(sound), placed, sounding, sample_rate_hz=RATE_HZ, samples=RATE_HZ, first=4 * RATE_HZ)[
+                0
+            ]
             self.assertAlmostEqual(main_hz(heard), hz, delta=1.0)
 
     def test_moments_land_where_the_map_says(self):
         for rate, rate_hz in ((0.96, RATE_HZ), (1.05, RATE_HZ), (0.97, 44100)):
             sound = clicks(40.0, 1.5, rate_hz)
-            placed = replace(TimeMap.placement(1.0, rate, 40.0), pitch=Pitch.KEPT)
-            heard = render(source(sound, rate_hz), placed, sample_rate_hz=RATE_HZ, samples=36 * RATE_HZ)[0]
+            placed = TimeMap.placement(1.0, rate, 40.0)
+            heard = render(source(sound, rate_hz), placed, KEPT, sample_rate_hz=RATE_HZ, samples=36 * RATE_HZ)[0]
             energy = np.convolve(heard**2, np.ones(96), mode="same")
             late_ms = []
             for t_rec in np.arange(1.5, 33.0, 1.5):
@@ -64,9 +66,9 @@ class StretchTest(unittest.TestCase):
     def test_every_chunk_is_the_same_and_channels_stay_together(self):
         sound = clicks(40.0, 0.7)
         both = source(np.stack([sound, sound]))
-        placed = replace(TimeMap.placement(0.5, 0.97, 40.0), pitch=Pitch.KEPT)
-        whole = render(both, placed, sample_rate_hz=RATE_HZ, samples=30 * RATE_HZ)
-        part = render(both, placed, sample_rate_hz=RATE_HZ, samples=2 * RATE_HZ, first=11 * RATE_HZ)
+        placed = TimeMap.placement(0.5, 0.97, 40.0)
+        whole = render(both, placed, KEPT, sample_rate_hz=RATE_HZ, samples=30 * RATE_HZ)
+        part = render(both, placed, KEPT, sample_rate_hz=RATE_HZ, samples=2 * RATE_HZ, first=11 * RATE_HZ)
         np.testing.assert_array_equal(part, whole[:, 11 * RATE_HZ : 13 * RATE_HZ])
         # The stretcher adds a floor of its own, 70 dB below the clicks.
         self.assertLess(np.abs(whole[0] - whole[1]).max(), 3e-4 * np.abs(whole).max())

@@ -4,6 +4,7 @@ import type { components, paths } from './schema'
 export type Project = components['schemas']['ProjectOut']
 export type ProjectSummary = components['schemas']['ProjectSummary']
 export type Recording = components['schemas']['RecordingOut']
+export type Change = components['schemas']['ChangeOut']
 export type Media = components['schemas']['MediaOut']
 export type Work = components['schemas']['WorkOut']
 export type FrameRate = components['schemas']['FrameRateOut']['rate']
@@ -16,6 +17,7 @@ type WithoutVersion<T> = T extends unknown ? Omit<T, 'version'> : never
 /** An edit as a person wishes it, before the version that it is made on is known. */
 export type EditWish = WithoutVersion<Edit>
 export type Status = Recording['status']
+export type Window = components['schemas']['WindowOut']
 export type Pieces = number[][][]
 
 export const api = createClient<paths>({ baseUrl: '/' })

@@ -1,5 +1,5 @@
-import { queryOptions, type QueryClient } from '@tanstack/react-query'
-import { api, told, type Project, type Recording } from './client'
+import { keepPreviousData, queryOptions, skipToken, useQuery, type QueryClient } from '@tanstack/react-query'
+import { api, told, type Pieces, type Project, type Recording } from './client'
 
 export const projectsOptions = () =>
   queryOptions({ queryKey: ['projects'], queryFn: () => told(api.GET('/api/projects')) })
@@ -28,6 +28,49 @@ export const loupesOptions = (recordingId: string, mapId: string) =>
     queryFn: () =>
       told(api.GET('/api/recordings/{recording_id}/loupes', { params: { path: { recording_id: recordingId } } })),
     staleTime: Infinity,
+  })
+
+/** A version of a recording: it never changes. */
+export const versionOptions = (recordingId: string, versionId: string) =>
+  queryOptions({
+    queryKey: ['version', versionId],
+    queryFn: () =>
+      told(
+        api.GET('/api/recordings/{recording_id}/versions/{version_id}', {
+          params: { path: { recording_id: recordingId, version_id: versionId } },
+        }),
+      ),
+    staleTime: Infinity,
+  })
+
+/** The knots of a version: as they came with it, or, where they are many, asked for once. Null until they are here. */
+export function usePieces(recordingId: string, version: { id: string; pieces: Pieces | null } | null): Pieces | null {
+  const missing = version !== null && version.pieces === null
+  const options = versionOptions(recordingId, version?.id ?? '')
+  const { data } = useQuery({ ...options, queryFn: missing ? options.queryFn! : skipToken })
+  return version?.pieces ?? (missing ? (data?.pieces ?? null) : null)
+}
+
+/** The windows of a proof; they belong to one version, and change with it. */
+export const proofWindowsOptions = (recordingId: string, mapId: string) =>
+  queryOptions({
+    queryKey: ['proof-windows', recordingId, mapId],
+    queryFn: () =>
+      told(api.GET('/api/recordings/{recording_id}/proof-windows', { params: { path: { recording_id: recordingId } } })),
+    staleTime: Infinity,
+  })
+
+/** What was done to a project, or to one of its recordings; anew with every version of either. */
+export const changesOptions = (projectId: string, recordingId: string | null, version: number | string) =>
+  queryOptions({
+    queryKey: ['changes', projectId, recordingId ?? '', version],
+    queryFn: () =>
+      told(
+        api.GET('/api/projects/{project_id}/changes', {
+          params: { path: { project_id: projectId }, query: recordingId ? { recording_id: recordingId } : {} },
+        }),
+      ),
+    placeholderData: keepPreviousData,
   })
 
 /** Timing measured anew at one moment of the reference, through one version of the map. */
@@ -64,4 +107,10 @@ export function putRecording(client: QueryClient, recording: Recording): void {
   client.setQueryData<Project>(['project', recording.project_id], (project) =>
     project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
   )
+}
+
+/** The project as it is after a change of all of it. */
+export function putProject(client: QueryClient, project: Project): void {
+  void client.cancelQueries({ queryKey: ['project', project.id] })
+  client.setQueryData<Project>(['project', project.id], project)
 }

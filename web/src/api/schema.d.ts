@@ -116,6 +116,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Changes
+         * @description All that was done, oldest first, with what was taken back.
+         */
+        get: operations["get_changes"];
+        put?: never;
+        /**
+         * Post Step
+         * @description Take back, do again, or go to any change; each whole, in their order.
+         */
+        post: operations["post_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/recordings": {
         parameters: {
             query?: never;
@@ -218,6 +242,46 @@ export interface paths {
          * @description Edit the map; a stale `version` gets a conflict, never a lost update.
          */
         post: operations["edit_recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/versions/{version_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Version
+         * @description One version of a recording; it never changes, so that it is asked for once.
+         */
+        get: operations["get_version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/proof-windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Proof Windows
+         * @description The windows of the newest proof; null where nothing was measured yet.
+         */
+        get: operations["get_proof_windows"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -601,6 +665,26 @@ export interface components {
             current: boolean;
         };
         /**
+         * ChangeOut
+         * @description One thing that was done; `recording_ids`: to which recordings, `applied` is false once it was taken back.
+         *
+         *     Numbers rise, though not one by one. `made_at` is in UTC.
+         */
+        ChangeOut: {
+            /** Number */
+            number: number;
+            /** Sentence */
+            sentence: string;
+            /** Applied */
+            applied: boolean;
+            /** Moves Reference */
+            moves_reference: boolean;
+            /** Recording Ids */
+            recording_ids: string[];
+            /** Made At */
+            made_at: string;
+        };
+        /**
          * ClockIn
          * @description Use the measured clock, or refuse it.
          */
@@ -769,11 +853,24 @@ export interface components {
         };
         /**
          * GoIn
-         * @description Go to any step of what was done; 0 is before all of it.
+         * @description Go to any change that touches the recording; 0 is before all of them.
          */
         GoIn: {
             /** Version */
             version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "go";
+            /** Number */
+            number: number;
+        };
+        /**
+         * GoToIn
+         * @description Go to any change; 0 is before all of them.
+         */
+        GoToIn: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -809,7 +906,7 @@ export interface components {
         };
         /**
          * JudgementOut
-         * @description What the program thinks of a recording, and why.
+         * @description What the program thinks of a recording, and why; `has_clock`: one was measured, and can be used again.
          */
         JudgementOut: {
             /** Confidence */
@@ -826,10 +923,12 @@ export interface components {
             notes: components["schemas"]["NoteOut"][];
             /** Map Id */
             map_id: string | null;
+            /** Has Clock */
+            has_clock: boolean;
         };
         /**
          * MapOut
-         * @description The current map: pieces of knots `[t_ref, t_rec]`, s.
+         * @description The current version: pieces of knots `[t_ref, t_rec]`, s; null where there are many, to be asked for once by id.
          *
          *     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
          */
@@ -839,10 +938,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Number */
-            number: number;
             /** Pieces */
-            pieces: number[][][];
+            pieces: number[][][] | null;
             /** Offset S */
             offset_s: number;
             /** Rate */
@@ -1089,6 +1186,10 @@ export interface components {
             /** Works */
             works: components["schemas"]["WorkOut"][];
             batch: components["schemas"]["BatchOut"] | null;
+            /** Undo */
+            undo: string | null;
+            /** Redo */
+            redo: string | null;
             /** Summary */
             summary: string;
             /** Unplaced Count */
@@ -1139,6 +1240,17 @@ export interface components {
             median_ms: number | null;
             /** P95 Ms */
             p95_ms: number | null;
+        };
+        /**
+         * ProofWindowsOut
+         * @description The windows of a proof, and the version that they were measured through.
+         */
+        ProofWindowsOut: {
+            /**
+             * Map Id
+             * Format: uuid
+             */
+            map_id: string;
             /** Windows */
             windows: components["schemas"]["WindowOut"][];
         };
@@ -1160,6 +1272,8 @@ export interface components {
         /**
          * RecordingOut
          * @description A recording. `version` must come back with every edit.
+         *
+         *     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
          */
         RecordingOut: {
             /**
@@ -1185,8 +1299,12 @@ export interface components {
             status: "waiting" | "placed" | "unsure" | "unplaced" | "failed";
             media: components["schemas"]["MediaOut"];
             map: components["schemas"]["MapOut"] | null;
-            /** Versions */
-            versions: components["schemas"]["VersionOut"][];
+            /** Undo */
+            undo: string | null;
+            /** Redo */
+            redo: string | null;
+            /** Earlier Id */
+            earlier_id: string | null;
             judgement: components["schemas"]["JudgementOut"] | null;
             /** As Judged */
             as_judged: boolean;
@@ -1266,19 +1384,6 @@ export interface components {
             t_ref: number;
         };
         /**
-         * StepIn
-         * @description Through the versions.
-         */
-        StepIn: {
-            /** Version */
-            version: number;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "unplace" | "undo" | "redo";
-        };
-        /**
          * StretchIn
          * @description The sound at one moment moved while another is held.
          */
@@ -1354,7 +1459,7 @@ export interface components {
         Verdict: "agrees" | "differs" | "nothing";
         /**
          * VersionOut
-         * @description One version of the map, for undo and redo. Numbers come again after an undo; the id never does.
+         * @description One version of a recording: its pieces of knots `[t_ref, t_rec]`, s. It never changes.
          */
         VersionOut: {
             /**
@@ -1362,10 +1467,6 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /** Number */
-            number: number;
-            /** Sentence */
-            sentence: string;
             /** Pieces */
             pieces: number[][][];
         };
@@ -1412,6 +1513,30 @@ export interface components {
             message: string | null;
             /** Stop Asked */
             stop_asked: boolean;
+        };
+        /**
+         * StepIn
+         * @description Take back the last change, or do again what was taken back last.
+         */
+        gullywind__api__models__changes__StepIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "undo" | "redo";
+        };
+        /**
+         * StepIn
+         * @description Take back, do again, take off its place.
+         */
+        gullywind__api__models__map_edits__StepIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unplace" | "undo" | "redo";
         };
     };
     responses: never;
@@ -1962,6 +2087,147 @@ export interface operations {
             };
         };
     };
+    get_changes: {
+        parameters: {
+            query?: {
+                /** @description only what touches this recording */
+                recording_id?: string | null;
+            };
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["gullywind__api__models__changes__StepIn"] | components["schemas"]["GoToIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     upload_recording: {
         parameters: {
             query: {
@@ -2383,7 +2649,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {
@@ -2394,6 +2660,141 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_proof_windows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofWindowsOut"] | null;
                 };
             };
             /** @description gone */

@@ -19,7 +19,7 @@ const SHORTCUTS: readonly [string, string][] = [
   ['O', 'waves near by: one over the other, or apart'],
   ['[ ]', 'smaller or larger step'],
   ['B', 'show and hear the version before, while held back'],
-  ['Ctrl Z / Ctrl Shift Z', 'undo, redo'],
+  ['Ctrl Z / Ctrl Shift Z', 'undo, redo: of this recording, in the overview of the whole project'],
   ['+ −', 'closer, farther'],
   ['0', 'the whole event'],
   ['F', 'follow the playhead, or not'],

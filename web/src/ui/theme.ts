@@ -38,6 +38,3 @@ const config = defineConfig({
 })
 
 export const system = createSystem(defaultConfig, config)
-
-/** A colour of the theme for a canvas, as it is now (light or dark). */
-export const color = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()

@@ -1,5 +1,5 @@
 import { useEffect, useRef, type RefObject } from 'react'
-import { onTiles } from '../features/peaks/peakTiles'
+import { onTiles } from '../drawing/peakTiles'
 import { useDark } from './dark'
 
 export interface Size {

@@ -1,8 +1,7 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
-import type { Recording } from '../../api/client'
-import { rateFrom } from './geometry/rate'
+import { rateFrom } from '../../time/rate'
 import { TypedField } from './TypedField'
-import type { Edits } from './useEdits'
+import { useBench } from './benchStore'
 
 const PITCHES = [
   { pitch: 'follows', label: 'moves with it' },
@@ -10,8 +9,9 @@ const PITCHES = [
 ] as const
 
 /** How the clock runs: typed, as measured, or refused; and where the speed is changed, what the pitch does. */
-export function ClockChoice({ recording, edits }: { recording: Recording; edits: Edits }) {
-  const { map, judgement } = recording
+export function ClockChoice() {
+  const { map, judgement } = useBench((s) => s.recording)
+  const edit = useBench((s) => s.edit)
   if (!map) return null
   const { value, unit, error } = map.clock
   return (
@@ -24,7 +24,7 @@ export function ClockChoice({ recording, edits }: { recording: Recording; edits:
         title="ppm (positive: it runs fast), or its speed as 96 % or 24/25"
         keep={(text) => {
           const rate = rateFrom(text, unit)
-          if (rate !== null) edits.edit({ kind: 'rate', rate })
+          if (rate !== null) edit({ kind: 'rate', rate })
           return rate !== null
         }}
       />
@@ -33,10 +33,10 @@ export function ClockChoice({ recording, edits }: { recording: Recording; edits:
           {error}
         </Text>
         <Flex gap="1">
-          <Button size="2xs" variant="outline" disabled={!judgement?.map_id} title="Use the clock that was measured" onClick={() => edits.edit({ kind: 'clock', use: 'measured' })}>
+          <Button size="2xs" variant="outline" disabled={!judgement?.has_clock} title="Use the clock that was measured" onClick={() => edit({ kind: 'clock', use: 'measured' })}>
             as measured
           </Button>
-          <Button size="2xs" variant="outline" title="Refuse the measured clock: leave the sound at its own speed" onClick={() => edits.edit({ kind: 'clock', use: 'none' })}>
+          <Button size="2xs" variant="outline" title="Refuse the measured clock: leave the sound at its own speed" onClick={() => edit({ kind: 'clock', use: 'none' })}>
             leave it alone
           </Button>
         </Flex>
@@ -52,7 +52,7 @@ export function ClockChoice({ recording, edits }: { recording: Recording; edits:
                 size="2xs"
                 variant={map.pitch === pitch ? 'solid' : 'outline'}
                 aria-pressed={map.pitch === pitch}
-                onClick={() => edits.edit({ kind: 'pitch', pitch: map.pitch === pitch ? 'sensible' : pitch })}
+                onClick={() => edit({ kind: 'pitch', pitch: map.pitch === pitch ? 'sensible' : pitch })}
               >
                 {label}
               </Button>

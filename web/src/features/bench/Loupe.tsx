@@ -2,18 +2,17 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Pin } from 'lucide-react'
 import { useCallback, useRef } from 'react'
-import type { Pieces, Recording } from '../../api/client'
+import type { Pieces } from '../../api/client'
 import { timingOptions } from '../../api/queries'
-import { clock, signed } from '../../ui/times'
-import { color } from '../../ui/theme'
+import { clock, signed } from '../../time/times'
+import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
-import { toRecording } from './geometry/timeMap'
+import { toRecording } from '../../time/timeMap'
 import { type Viewport } from '../../time/viewport'
-import { drawMirror } from './layers/mirror'
-import type { Edits } from './useEdits'
+import { drawMirror } from '../../drawing/mirror'
+import { loupeMove, useBench, useBenchStore } from './benchStore'
 import { useWaveKind } from './waveKind'
 import { useDrag } from '../../ui/useDrag'
-import type { Loupes } from './useLoupes'
 
 /** 150 px in a window 800 high. */
 const LOUPE_HEIGHT = 'clamp(110px, 18.75vh, 260px)'
@@ -21,27 +20,28 @@ const LOUPE_HEIGHT = 'clamp(110px, 18.75vh, 260px)'
 interface Props {
   index: number
   title: string
-  reference: Recording
-  recording: Recording
-  /** As it is drawn, and as it was when its timing was measured. */
-  pieces: Pieces
+  /** The knots as they were when their timing was measured. */
   stored: Pieces
   mapId: string
   centreS: number
   widthS: number
-  loupes: Loupes
-  edits: Edits
 }
 
 /** One magnified window. Its upper half drags the window, its lower half drags the sound. */
-export function Loupe({ index, title, reference, recording, pieces, stored, mapId, centreS, widthS, loupes, edits }: Props) {
+export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
+  const reference = useBench((s) => s.reference)
+  const recording = useBench((s) => s.recording)
+  const pieces = useBench((s) => s.pieces)
+  const store = useBenchStore()
+  const { look, holdLoupe, preview, keep } = store.getState()
+  const palette = usePalette()
   const polarity = recording.map?.polarity ?? 1
   const over = useWaveKind((s) => s.over)
-  const isHeld = loupes.held === index
+  const isHeld = useBench((s) => s.heldLoupe === index)
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       const view: Viewport = { startS: centreS - widthS / 2, secondsPerPx: widthS / widthPx }
-      ctx.fillStyle = color('line')
+      ctx.fillStyle = palette.line
       ctx.fillRect(Math.round(widthPx / 2), 0, 1, heightPx)
       drawMirror(ctx, {
         view,
@@ -54,9 +54,10 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
         polarity,
         over,
         selected: null,
+        palette,
       })
     },
-    [reference, recording, pieces, centreS, widthS, polarity, over],
+    [reference, recording, pieces, centreS, widthS, polarity, over, palette],
   )
   const canvas = useCanvas(draw)
   const base = useRef<number | null>(null)
@@ -65,18 +66,18 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
   const drag = useDrag({
     move: (d) => {
       base.current ??= centreS
-      if (d.startY < middlePx()) loupes.look(index, base.current - d.byX * perPx())
-      else edits.preview(loupes.moveAt(index, d.byX * perPx()))
+      if (d.startY < middlePx()) look(index, base.current - d.byX * perPx())
+      else preview(loupeMove(store.getState(), index, d.byX * perPx()))
     },
     end: (d) => {
       base.current = null
-      const move = loupes.moveAt(index, d.byX * perPx())
-      if (!d.click && d.startY >= middlePx() && move) edits.keep(move)
+      const move = loupeMove(store.getState(), index, d.byX * perPx())
+      if (!d.click && d.startY >= middlePx() && move) keep(move)
     },
     cancel: () => {
-      if (base.current !== null) loupes.look(index, base.current)
+      if (base.current !== null) look(index, base.current)
       base.current = null
-      edits.preview(null)
+      preview(null)
     },
   })
   const rounded = Math.round(centreS * 100) / 100
@@ -109,7 +110,7 @@ export function Loupe({ index, title, reference, recording, pieces, stored, mapI
             color={isHeld ? 'fg' : 'fg.muted'}
             fontWeight={isHeld ? '700' : '400'}
             title={isHeld ? 'Let go of this moment (H)' : 'Hold this moment: what is moved in another loupe then changes the clock (H holds the start)'}
-            onClick={() => loupes.hold(isHeld ? null : index)}
+            onClick={() => holdLoupe(isHeld ? null : index)}
           >
             <Pin size={11} aria-hidden />
             {isHeld ? 'held' : 'hold'}

@@ -1,32 +1,26 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { memo, useMemo, useState } from 'react'
-import type { Pieces, Recording } from '../../api/client'
+import type { Pieces } from '../../api/client'
 import { useSettled } from '../../ui/useSettled'
 import { Loupe } from './Loupe'
-import type { Edits } from './useEdits'
+import { useBench } from './benchStore'
 import { useWaveKind } from './waveKind'
-import type { Loupes } from './useLoupes'
 
 const WIDTHS_MS = [4, 24, 100] as const
 const KEY = 'gullywind-loupe-ms'
 const MEASURE_AFTER_MS = 400
 const TITLES = ['start', 'middle', 'end']
-
-interface Props {
-  reference: Recording
-  recording: Recording
-  pieces: Pieces
-  stored: Pieces
-  mapId: string
-  loupes: Loupes
-  edits: Edits
-}
+const NONE: Pieces = []
 
 /** Start, middle and end of the overlap, magnified, at one look. */
-export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest }: Props) {
+export const LoupeRow = memo(function LoupeRow() {
+  const shown = useBench((s) => (s.heldBack && s.earlier ? s.earlier : s.stored))
+  const mapId = useBench((s) => s.mapId)
+  const centresS = useBench((s) => s.centresS)
+  const held = useBench((s) => s.heldLoupe)
   // Hearing a change comes first; measuring it waits, and until then what was measured is carried over.
   const measured = useSettled(
-    useMemo(() => ({ stored, mapId }), [stored, mapId]),
+    useMemo(() => ({ stored: shown ?? NONE, mapId }), [shown, mapId]),
     MEASURE_AFTER_MS,
   )
   const { over, turn } = useWaveKind()
@@ -54,9 +48,9 @@ export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest 
           </Text>
         ))}
         <Text truncate>
-          {loupes.held === null
+          {held === null
             ? 'wide — drag the upper half or its ring on the axis to look elsewhere, the lower half to move the recording'
-            : `wide — the ${TITLES[loupes.held]} is held: drag the lower half elsewhere, and the clock follows`}
+            : `wide — the ${TITLES[held]} is held: drag the lower half elsewhere, and the clock follows`}
         </Text>
         <Box flex="1" />
         <Text
@@ -74,8 +68,8 @@ export const LoupeRow = memo(function LoupeRow({ loupes, stored, mapId, ...rest 
         </Text>
       </Flex>
       <Flex gap="2">
-        {loupes.centresS.map((centreS, i) => (
-          <Loupe key={i} index={i} title={TITLES[i] ?? ''} centreS={centreS} widthS={widthMs / 1000} loupes={loupes} {...measured} {...rest} />
+        {centresS.map((centreS, i) => (
+          <Loupe key={i} index={i} title={TITLES[i] ?? ''} centreS={centreS} widthS={widthMs / 1000} {...measured} />
         ))}
       </Flex>
     </Box>

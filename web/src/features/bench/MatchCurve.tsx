@@ -1,20 +1,22 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useCallback } from 'react'
-import type { Recording } from '../../api/client'
 import { curveOptions } from '../../api/queries'
-import { clock } from '../../ui/times'
-import { color } from '../../ui/theme'
+import { clock } from '../../time/times'
+import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
-import { drawCurve, offsetAt } from './layers/curve'
-import type { Edits } from './useEdits'
+import { drawCurve, offsetAt } from '../../drawing/curve'
+import { useBench } from './benchStore'
 
 const CURVE_PX = 96
 /** A click this near to a rival means it. */
 const NEAR_PX = 14
 
 /** How well every possible offset fits, with its rivals. */
-export function MatchCurve({ recording, edits }: { recording: Recording; edits: Edits }) {
+export function MatchCurve() {
+  const recording = useBench((s) => s.recording)
+  const edit = useBench((s) => s.edit)
+  const palette = usePalette()
   const judged = recording.judgement
   const { data: curve } = useQuery({ ...curveOptions(recording.id, judged?.map_id), enabled: judged !== null })
   const candidates = judged?.candidates ?? []
@@ -26,10 +28,10 @@ export function MatchCurve({ recording, edits }: { recording: Recording; edits: 
         curve,
         candidatesS: candidates.map((one) => one.offset_s),
         currentS: candidates.find((one) => one.current)?.offset_s ?? null,
-        colors: { line: color('slate'), fill: color('sunken'), mark: color('rust'), text: color('ink-soft') },
+        palette,
       })
     },
-    [curve, candidates],
+    [curve, candidates, palette],
   )
   const canvas = useCanvas(draw)
   const nearest = (x: number, widthPx: number): number | null => {
@@ -55,7 +57,7 @@ export function MatchCurve({ recording, edits }: { recording: Recording; edits: 
           aria-label="Match at every offset; peaks are possible places"
           onClick={(e) => {
             const index = nearest(e.nativeEvent.offsetX, e.currentTarget.clientWidth)
-            if (index !== null) edits.edit({ kind: 'take', index })
+            if (index !== null) edit({ kind: 'take', index })
           }}
         />
       )}
@@ -78,7 +80,7 @@ export function MatchCurve({ recording, edits }: { recording: Recording; edits: 
                   here
                 </Text>
               ) : (
-                <Button size="2xs" variant="ghost" onClick={() => edits.edit({ kind: 'take', index })}>
+                <Button size="2xs" variant="ghost" onClick={() => edit({ kind: 'take', index })}>
                   Try it
                 </Button>
               )}

@@ -1,20 +1,18 @@
 import { Box, Text } from '@chakra-ui/react'
-import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
-import type { Pieces, Recording } from '../../api/client'
-import { color } from '../../ui/theme'
+import { memo, useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
+import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { useWheel } from '../../ui/useWheel'
-import { player, usePlayer, type Range } from '../listening/player'
-import { usePlayhead } from '../listening/usePlayhead'
-import { pieceAt, type Move } from './geometry/moves'
+import { player, usePlayer } from '../../listening/player'
+import { usePlayhead } from '../../listening/usePlayhead'
+import { pieceAt, type Move } from '../../time/moves'
 import { panned, timeAt, xOf, type Viewport } from '../../time/viewport'
-import { drawAxis } from './layers/axis'
-import { drawLenses } from './layers/lenses'
-import { drawMirror } from './layers/mirror'
-import type { Edits } from './useEdits'
+import { drawAxis } from '../../drawing/axis'
+import { drawLenses } from '../../drawing/lenses'
+import { drawMirror } from '../../drawing/mirror'
+import { coarsestOf, useBench, useBenchStore, wholeOf } from './benchStore'
 import { useWaveKind } from './waveKind'
 import { useDrag, type Drag } from '../../ui/useDrag'
-import type { Loupes } from './useLoupes'
 
 const AXIS_PX = 20
 /** 232 px in a window 800 high. */
@@ -25,24 +23,12 @@ const EDGE_PX = 6
 const LENS_Y = 13
 const LENS_PX = 7
 
-interface Props {
-  reference: Recording
-  recording: Recording
-  pieces: Pieces
-  view: Viewport
-  setView: (change: (view: Viewport) => Viewport) => void
-  coarsest: number
-  selection: Range | null
-  setSelection: (range: Range | null) => void
-  edits: Edits
-  heldBack: boolean
-  /** The piece that slides, null: the whole recording moves. */
-  piece: number | null
-  choosePiece: (index: number | null) => void
-  loupes: Loupes
-}
-
-export function Mirror({ reference, recording, pieces, view, setView, coarsest, selection, setSelection, edits, heldBack, piece, choosePiece, loupes }: Props) {
+export const Mirror = memo(function Mirror() {
+  const { reference, recording, pieces, selection, piece, earlier, heldBack, centresS, heldLoupe } = useBench((s) => s)
+  const view = useBench((s) => s.view) ?? wholeOf(useBenchStore().getState())
+  const store = useBenchStore()
+  const { setView, select, choosePiece, preview, keep, look } = store.getState()
+  const palette = usePalette()
   const head = useRef<HTMLDivElement>(null)
   const viewRef = useRef(view)
   viewRef.current = view
@@ -50,9 +36,9 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
   const over = useWaveKind((s) => s.over)
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
-      drawAxis(ctx, { view, widthPx, heightPx, color: color('ink-soft'), line: color('line') })
+      drawAxis(ctx, { view, widthPx, heightPx, palette })
       if (selection) {
-        ctx.fillStyle = color('heard')
+        ctx.fillStyle = palette.heard
         const x = xOf(view, selection.startS)
         ctx.globalAlpha = 0.8
         ctx.fillRect(x, 0, xOf(view, selection.endS) - x, heightPx)
@@ -69,14 +55,15 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         polarity,
         over,
         selected: piece,
+        palette,
       })
-      drawLenses(ctx, { view, atY: LENS_Y, centresS: loupes.centresS, held: loupes.held, color: color('ink'), sheet: color('sheet') })
+      drawLenses(ctx, { view, atY: LENS_Y, centresS, held: heldLoupe, palette })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, loupes],
+    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, centresS, heldLoupe, palette],
   )
   const canvas = useCanvas(draw)
 
-  useWheel(canvas, { setView, coarsest, zooms: true })
+  useWheel(canvas, { setView, coarsest: coarsestOf(store.getState()), zooms: true })
 
   const middlePx = (): number => AXIS_PX + ((canvas.current?.clientHeight ?? 0) - AXIS_PX) / 2
   const base = useRef<Viewport | null>(null)
@@ -99,32 +86,32 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
         lens.current = d.startY < AXIS_PX ? lensAt(d.startX) : -1
       }
       const from = base.current
-      if (lens.current >= 0) loupes.look(lens.current, timeAt(from, d.startX + d.byX))
+      if (lens.current >= 0) look(lens.current, timeAt(from, d.startX + d.byX))
       else if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
-      else if (kind(d) === 'move') edits.preview(moveOf(d, from))
+      else if (kind(d) === 'move') preview(moveOf(d, from))
       else {
         const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
-        setSelection({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
+        select({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
       }
     },
     end: (d) => {
       const from = base.current ?? view
       base.current = null
       if (d.click) {
-        if (d.startY < AXIS_PX) setSelection(null)
+        if (d.startY < AXIS_PX) select(null)
         if (kind(d) === 'move' && pieces.length > 1) choosePiece(pieceAt(pieces, timeAt(from, d.startX), 0)?.index ?? null)
         player.seek(timeAt(from, d.startX))
-      } else if (kind(d) === 'move') edits.keep(moveOf(d, from))
+      } else if (kind(d) === 'move') keep(moveOf(d, from))
     },
     cancel: () => {
       const from = base.current
       base.current = null
-      edits.preview(null)
+      preview(null)
       if (from) setView(() => from)
     },
   })
 
-  const lensAt = (x: number): number => loupes.centresS.findIndex((one) => Math.abs(xOf(view, one) - x) <= LENS_PX)
+  const lensAt = (x: number): number => centresS.findIndex((one) => Math.abs(xOf(view, one) - x) <= LENS_PX)
   const hover = (event: PointerEvent<HTMLCanvasElement>): void => {
     const box = event.currentTarget.getBoundingClientRect()
     const low = event.clientY - box.top > middlePx()
@@ -169,9 +156,9 @@ export function Mirror({ reference, recording, pieces, view, setView, coarsest, 
       </Text>
       <Text position="absolute" bottom="1" left="2" fontSize="xs" color="rust.fg" pointerEvents="none" bg="bg.panel/70" px="1">
         {recording.name}
-        {heldBack && ' — the version before'}
+        {heldBack && earlier && ' — the version before'}
       </Text>
       <Box ref={head} position="absolute" top="0" bottom="0" left="0" w="1.5px" bg="ink.solid" pointerEvents="none" />
     </Box>
   )
-}
+})

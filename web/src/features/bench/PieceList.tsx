@@ -1,39 +1,35 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { Scissors, X } from 'lucide-react'
-import type { Recording } from '../../api/client'
-import { clock } from '../../ui/times'
-import { player } from '../listening/player'
-import type { Edits } from './useEdits'
+import { clock } from '../../time/times'
+import { player } from '../../listening/player'
+import { useBench } from './benchStore'
 
 const GAPS = [
   { gaps: 'silent', label: 'silent' },
   { gaps: 'room-tone', label: 'room tone' },
 ] as const
 
-interface Props {
-  recording: Recording
-  edits: Edits
-  piece: number | null
-  choosePiece: (index: number | null) => void
-}
-
 /** The pieces and what lies between them; all that the mouse does in the mirror can be done here. */
-export function PieceList({ recording, edits, piece, choosePiece }: Props) {
-  const { map } = recording
-  if (!map) return null
+export function PieceList() {
+  const map = useBench((s) => s.recording.map)
+  const stored = useBench((s) => s.stored)
+  const piece = useBench((s) => s.piece)
+  const choosePiece = useBench((s) => s.choosePiece)
+  const edit = useBench((s) => s.edit)
+  if (!map || !stored) return null
   return (
     <Box>
       <Flex justify="space-between" align="center" mb="1">
         <Text fontSize="sm" fontWeight="600">
-          {map.pieces.length === 1 ? 'In one piece' : `In ${map.pieces.length} pieces`}
+          {stored.length === 1 ? 'In one piece' : `In ${stored.length} pieces`}
         </Text>
-        <Button size="2xs" variant="outline" title="Cut at the playhead; nothing moves (C)" onClick={() => edits.edit({ kind: 'split', t_ref: player.positionS() })}>
+        <Button size="2xs" variant="outline" title="Cut at the playhead; nothing moves (C)" onClick={() => edit({ kind: 'split', t_ref: player.positionS() })}>
           <Scissors size={11} /> Cut here
         </Button>
       </Flex>
-      {map.pieces.length > 1 && (
+      {stored.length > 1 && (
         <>
-          {map.pieces.map((knots, index) => {
+          {stored.map((knots, index) => {
             const joint = map.joints[index]
             return (
               <Box key={index} data-testid="piece">
@@ -54,7 +50,7 @@ export function PieceList({ recording, edits, piece, choosePiece }: Props) {
                   >
                     {clock(knots[0]![0]!, 1)} – {clock(knots.at(-1)![0]!, 1)}
                   </Text>
-                  <IconButton aria-label={`Remove piece ${index + 1}`} title="Remove this piece (Delete)" size="2xs" variant="ghost" onClick={() => edits.edit({ kind: 'remove', index })}>
+                  <IconButton aria-label={`Remove piece ${index + 1}`} title="Remove this piece (Delete)" size="2xs" variant="ghost" onClick={() => edit({ kind: 'remove', index })}>
                     <X />
                   </IconButton>
                 </Flex>
@@ -63,11 +59,11 @@ export function PieceList({ recording, edits, piece, choosePiece }: Props) {
                     <Text flex="1" lineHeight="1.2">
                       {joint.words[0]!.toLowerCase() + joint.words.slice(1)}
                     </Text>
-                    <Button size="2xs" px="1" variant="ghost" title="Make one piece of both: what follows moves to where it was recorded" onClick={() => edits.edit({ kind: 'join', index })}>
+                    <Button size="2xs" px="1" variant="ghost" title="Make one piece of both: what follows moves to where it was recorded" onClick={() => edit({ kind: 'join', index })}>
                       Join
                     </Button>
                     {joint.has_gap && (
-                      <Button size="2xs" px="1" variant="ghost" title="Close the gap: all that follows moves up, out of step with the reference" onClick={() => edits.edit({ kind: 'close-gap', index })}>
+                      <Button size="2xs" px="1" variant="ghost" title="Close the gap: all that follows moves up, out of step with the reference" onClick={() => edit({ kind: 'close-gap', index })}>
                         Close
                       </Button>
                     )}
@@ -79,7 +75,7 @@ export function PieceList({ recording, edits, piece, choosePiece }: Props) {
           <Flex gap="1" align="center" pt="1" fontSize="sm" color="fg.muted">
             <Text flex="1">in gaps</Text>
             {GAPS.map(({ gaps, label }) => (
-              <Button key={gaps} size="2xs" variant={map.gaps === gaps ? 'solid' : 'outline'} aria-pressed={map.gaps === gaps} onClick={() => map.gaps !== gaps && edits.edit({ kind: 'gaps', gaps })}>
+              <Button key={gaps} size="2xs" variant={map.gaps === gaps ? 'solid' : 'outline'} aria-pressed={map.gaps === gaps} onClick={() => map.gaps !== gaps && edit({ kind: 'gaps', gaps })}>
                 {label}
               </Button>
             ))}

@@ -1,8 +1,7 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
 import { memo } from 'react'
-import type { Recording } from '../../api/client'
 import { Choice } from '../../ui/Choice'
-import { timeFrom } from '../../ui/times'
+import { timeFrom } from '../../time/times'
 import { ClockChoice } from './ClockChoice'
 import { History } from './History'
 import { MatchCurve } from './MatchCurve'
@@ -10,37 +9,33 @@ import { PieceList } from './PieceList'
 import { Section } from './Section'
 import { STEPS, useStep } from './steps'
 import { TypedField } from './TypedField'
-import type { Edits } from './useEdits'
-
-interface Props {
-  recording: Recording
-  frameRate: number
-  edits: Edits
-  piece: number | null
-  choosePiece: (index: number | null) => void
-}
+import { useBench } from './benchStore'
 
 /** The numbers and the choices beside the waves. */
-export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, piece, choosePiece }: Props) {
-  const { map, judgement } = recording
+export const SidePanel = memo(function SidePanel() {
+  const { map, judgement } = useBench((s) => s.recording)
+  const frameRate = useBench((s) => s.project.frame_rate.per_second)
+  const pendingS = useBench((s) => s.pendingS)
+  const piece = useBench((s) => s.piece)
+  const edit = useBench((s) => s.edit)
   return (
     <Flex direction="column" gap="4" w={{ base: '100%', md: '276px' }} flexShrink={0} borderLeftWidth={{ md: '1px' }} px="4" py="3" overflowY={{ md: 'auto' }}>
-      <MatchCurve recording={recording} edits={edits} />
+      <MatchCurve />
       {map && (
         <Section title="Place">
           <TypedField
             label="starts at"
             name="Starts at, seconds"
-            shown={(map.offset_s + edits.pendingS).toFixed(6)}
+            shown={(map.offset_s + pendingS).toFixed(6)}
             unit="s"
             title="seconds, 1:35.250, or timecode 00:01:35:06"
             keep={(text) => {
               const value = timeFrom(text, frameRate)
-              if (value !== null) edits.edit({ kind: 'move', offset_s: value })
+              if (value !== null) edit({ kind: 'move', offset_s: value })
               return value !== null
             }}
           />
-          <ClockChoice recording={recording} edits={edits} />
+          <ClockChoice />
           <Flex justify="space-between" align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" py="1">
             <Text color="fg.muted">polarity</Text>
             <Button
@@ -48,14 +43,14 @@ export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, 
               variant={map.polarity === -1 ? 'solid' : 'outline'}
               aria-pressed={map.polarity === -1}
               title={judgement?.polarity === -1 ? 'It was recorded inverted against the reference' : 'It was recorded as the reference was'}
-              onClick={() => edits.edit({ kind: 'polarity', polarity: map.polarity === 1 ? -1 : 1 })}
+              onClick={() => edit({ kind: 'polarity', polarity: map.polarity === 1 ? -1 : 1 })}
             >
               {map.polarity === -1 ? 'turned over' : 'turn over'}
             </Button>
           </Flex>
         </Section>
       )}
-      <PieceList recording={recording} edits={edits} piece={piece} choosePiece={choosePiece} />
+      <PieceList />
       {map && (
         <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
           <StepChoice />
@@ -70,7 +65,7 @@ export const SidePanel = memo(function SidePanel({ recording, frameRate, edits, 
           ))}
         </Section>
       )}
-      <History recording={recording} edits={edits} />
+      <History />
     </Flex>
   )
 })

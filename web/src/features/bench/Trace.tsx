@@ -1,16 +1,18 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { memo, useCallback, useMemo, useRef, useState, type PointerEvent } from 'react'
-import type { Pieces, Recording } from '../../api/client'
-import { clock, signed } from '../../ui/times'
-import { color } from '../../ui/theme'
+import { useQuery } from '@tanstack/react-query'
+import type { Pieces, Window } from '../../api/client'
+import { proofWindowsOptions, usePieces } from '../../api/queries'
+import { clock, signed } from '../../time/times'
+import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
-import { player } from '../listening/player'
-import { pieceAt } from './geometry/moves'
-import { toRecording } from './geometry/timeMap'
+import { player } from '../../listening/player'
+import { pieceAt } from '../../time/moves'
+import { toRecording } from '../../time/timeMap'
 import { timeAt, xOf, type Viewport } from '../../time/viewport'
-import { drawTrace, msAt, scaleFor, type Dot } from './layers/trace'
+import { drawTrace, msAt, scaleFor, type Dot } from '../../drawing/trace'
 import { TRACES, useTraceKind } from './traceKind'
-import type { Edits } from './useEdits'
+import { useBench } from './benchStore'
 import { useDrag } from '../../ui/useDrag'
 
 /** A dot is meant from this far. */
@@ -18,30 +20,37 @@ const NEAR_PX = 9
 /** What is heard of a moment begins this much before it, s. */
 const BEFORE_S = 0.4
 
-interface Props {
-  recording: Recording
-  pieces: Pieces
-  before: Pieces | null
-  durationS: number
-  edits: Edits
-}
+const NONE: readonly Window[] = []
 
 /** One dot per window: how late (above) or early (below) the recording is there, through the map or without it. */
-export const Trace = memo(function Trace({ recording, pieces, before, durationS, edits }: Props) {
+export const Trace = memo(function Trace() {
   const kind = useTraceKind((s) => s.kind)
-  const { proof } = recording
+  const recording = useBench((s) => s.recording)
+  const pieces = useBench((s) => s.pieces)
+  const stored = useBench((s) => s.stored)
+  const before = useBench((s) => s.earlier)
+  const durationS = useBench((s) => s.reference.media.duration_s ?? 1)
+  const preview = useBench((s) => s.preview)
+  const keep = useBench((s) => s.keep)
+  const palette = usePalette()
   const offsetS = recording.map?.offset_s ?? 0
-  const measured = recording.versions.find((one) => one.id === proof?.map_id)?.pieces ?? null
+  // After an edit the windows are those of the version before, until the new one is proved.
+  const provedId = recording.proof?.map_id
+  const { data: proof } = useQuery({ ...proofWindowsOptions(recording.id, provedId ?? ''), enabled: provedId !== undefined })
+  const other = proof && proof.map_id !== recording.map?.id ? { id: proof.map_id, pieces: null } : null
+  const otherPieces = usePieces(recording.id, other)
+  const measured = other ? otherPieces : stored
+  const windows = proof?.windows ?? NONE
   const dots = useCallback(
     (through: Pieces | null): Dot[] =>
-      (proof?.windows ?? []).flatMap((window) => {
+      windows.flatMap((window) => {
         // Where the window was found in the recording, against where this map expects it.
         const then = measured && toRecording(measured, window.t_ref)
         const now = kind === 'left' ? through && toRecording(through, window.t_ref) : window.t_ref - offsetS
         if (then == null || now == null) return []
         return [{ tRefS: window.t_ref, lagMs: window.lag_ms + (then - now) * 1000, quality: window.quality, verdict: window.verdict }]
       }),
-    [proof, measured, kind, offsetS],
+    [windows, measured, kind, offsetS],
   )
   const now = useMemo(() => dots(pieces), [dots, pieces])
   const earlier = useMemo(() => (kind === 'left' ? dots(before) : []), [dots, before, kind])
@@ -63,9 +72,9 @@ export const Trace = memo(function Trace({ recording, pieces, before, durationS,
         before: earlier,
         lines,
         hovered,
-        colors: { dot: color('rust'), faint: color('rust-soft'), zero: color('ink'), band: color('heard'), text: color('ink-soft'), differ: color('ochre'), map: color('slate') },
+        palette,
       }),
-    [now, earlier, lines, scale, hovered, viewOf],
+    [now, earlier, lines, scale, hovered, viewOf, palette],
   )
   const canvas = useCanvas(draw)
   const scaleAtStart = useRef(scale)
@@ -78,18 +87,18 @@ export const Trace = memo(function Trace({ recording, pieces, before, durationS,
         scaleAtStart.current = scale
         grip.current = pieceAt(pieces, timeAt(viewOf(element.clientWidth), d.startX), 0)?.index ?? -1
       }
-      if (grip.current >= 0) edits.preview(moveOf(d.byY, element.clientHeight))
+      if (grip.current >= 0) preview(moveOf(d.byY, element.clientHeight))
     },
     end: (d) => {
       const element = canvas.current
       const index = grip.current
       if (element && d.click) player.hear(timeAt(viewOf(element.clientWidth), d.startX) - BEFORE_S)
-      else if (element && index !== null && index >= 0) edits.keep(moveOf(d.byY, element.clientHeight))
+      else if (element && index !== null && index >= 0) keep(moveOf(d.byY, element.clientHeight))
       grip.current = null
     },
     cancel: () => {
       grip.current = null
-      edits.preview(null)
+      preview(null)
     },
   })
   // Dots that are pulled down make the recording less late: it moves earlier.

@@ -1,56 +1,51 @@
 import { useEffect, useRef } from 'react'
+import { player, usePlayer, WAYS } from '../../listening/player'
 import { onKeys } from '../../ui/keys'
-import { player, usePlayer, WAYS, type Range } from '../listening/player'
+import { useBenchStore } from './benchStore'
 import { STEPS, useStep } from './steps'
-import { useWaveKind } from './waveKind'
 import { useTraceKind } from './traceKind'
-import type { Edits } from './useEdits'
-import type { Loupes } from './useLoupes'
+import { useWaveKind } from './waveKind'
 
-interface Acts {
-  edits: Edits
-  loupes: Loupes
-  piece: number | null
-  choosePiece: (index: number | null) => void
+interface Ways {
   step: (by: 1 | -1) => void
-  setHeldBack: (held: boolean) => void
-  selection: Range | null
-  setSelection: (range: Range | null) => void
-  zoom: (factor: number) => void
-  showAll: () => void
   leave: () => void
-  nextPlace: () => void
-  rateHz: number
-  frameRate: number
 }
 
 const TEN = 10
 const ZOOM = 1.6
 
 /** All keys of the bench; the list on "?" must say the same. */
-export function useBenchKeys(acts: Acts): void {
-  const latest = useRef(acts)
-  latest.current = acts
+export function useBenchKeys(ways: Ways): void {
+  const latest = useRef(ways)
+  latest.current = ways
+  const store = useBenchStore()
   useEffect(() => {
-    const a = (): Acts => latest.current
-    const nudge = (steps: number): void => {
+    const bench = store.getState
+    const stepS = (steps: number): number => {
       const chosen = STEPS.find((one) => one.key === useStep.getState().step)!
-      const byS = steps * chosen.seconds(a().rateHz, a().frameRate)
-      const { piece } = a()
-      if (piece === null) a().edits.nudge(byS)
-      else a().edits.keep({ kind: 'slide', index: piece, byS })
+      const { reference, project } = bench()
+      return steps * chosen.seconds(reference.media.sample_rate_hz ?? 48000, project.frame_rate.per_second)
+    }
+    const nudge = (steps: number): void => {
+      const { piece } = bench()
+      if (piece === null) bench().nudge(stepS(steps))
+      else bench().keep({ kind: 'slide', index: piece, byS: stepS(steps) })
     }
     /** The sound in the last loupe, while another moment (the first, unless one is held) stays where it is. */
     const stretch = (steps: number): void => {
-      const chosen = STEPS.find((one) => one.key === useStep.getState().step)!
-      const { centresS, held } = a().loupes
-      const [hold, at] = [held ?? 0, held === centresS.length - 1 ? 0 : centresS.length - 1]
+      const { centresS, heldLoupe } = bench()
+      const [hold, at] = [heldLoupe ?? 0, heldLoupe === centresS.length - 1 ? 0 : centresS.length - 1]
       if (centresS.length < 2) return
-      a().edits.keep({ kind: 'stretch', holdS: centresS[hold]!, atS: centresS[at]!, byS: steps * chosen.seconds(a().rateHz, a().frameRate) })
+      bench().keep({ kind: 'stretch', holdS: centresS[hold]!, atS: centresS[at]!, byS: stepS(steps) })
+    }
+    const nextPlace = (): void => {
+      const places = bench().recording.judgement?.candidates ?? []
+      const here = places.findIndex((one) => one.current)
+      if (places.length > 1 || (places.length === 1 && here < 0)) bench().edit({ kind: 'take', index: (here + 1) % places.length })
     }
     const release = (event: KeyboardEvent): void => {
-      if (event.key.toLowerCase() === 'b') a().setHeldBack(false)
-      if (event.key.startsWith('Arrow')) a().edits.settle()
+      if (event.key.toLowerCase() === 'b') bench().holdBack(false)
+      if (event.key.startsWith('Arrow')) bench().settle()
     }
     window.addEventListener('keyup', release)
     const stop = onKeys({
@@ -62,43 +57,43 @@ export function useBenchKeys(acts: Acts): void {
       'Shift+ArrowRight': () => nudge(TEN),
       'Alt+ArrowLeft': () => stretch(-1),
       'Alt+ArrowRight': () => stretch(1),
-      h: () => a().loupes.hold(a().loupes.held === null ? 0 : null),
-      c: () => a().edits.edit({ kind: 'split', t_ref: player.positionS() }),
+      h: () => bench().holdLoupe(bench().heldLoupe === null ? 0 : null),
+      c: () => bench().edit({ kind: 'split', t_ref: player.positionS() }),
       Delete: () => {
-        const { piece } = a()
+        const { piece } = bench()
         if (piece === null) return
-        a().choosePiece(null)
-        a().edits.edit({ kind: 'remove', index: piece })
+        bench().choosePiece(null)
+        bench().edit({ kind: 'remove', index: piece })
       },
       t: () => useTraceKind.getState().turn(),
       o: () => useWaveKind.getState().turn(),
       '[': () => useStep.getState().shift(-1),
       ']': () => useStep.getState().shift(1),
-      b: (event) => !event.repeat && a().setHeldBack(true),
-      '$mod+z': () => a().edits.edit({ kind: 'undo' }),
-      '$mod+Shift+z': () => a().edits.edit({ kind: 'redo' }),
-      '$mod+y': () => a().edits.edit({ kind: 'redo' }),
-      '+': () => a().zoom(1 / ZOOM),
-      '=': () => a().zoom(1 / ZOOM),
-      'Shift+Equal': () => a().zoom(1 / ZOOM),
-      '-': () => a().zoom(ZOOM),
-      '0': () => a().showAll(),
+      b: (event) => !event.repeat && bench().holdBack(true),
+      '$mod+z': () => bench().edit({ kind: 'undo' }),
+      '$mod+Shift+z': () => bench().edit({ kind: 'redo' }),
+      '$mod+y': () => bench().edit({ kind: 'redo' }),
+      '+': () => bench().zoom(1 / ZOOM),
+      '=': () => bench().zoom(1 / ZOOM),
+      'Shift+Equal': () => bench().zoom(1 / ZOOM),
+      '-': () => bench().zoom(ZOOM),
+      '0': () => bench().showAll(),
       f: () => usePlayer.setState((s) => ({ follow: !s.follow })),
-      l: () => player.setLoop(usePlayer.getState().loop ? null : a().selection),
-      n: () => a().nextPlace(),
-      j: () => a().step(1),
-      k: () => a().step(-1),
+      l: () => player.setLoop(usePlayer.getState().loop ? null : bench().selection),
+      n: nextPlace,
+      j: () => latest.current.step(1),
+      k: () => latest.current.step(-1),
       Escape: () => {
-        if (a().piece !== null) a().choosePiece(null)
-        else if (a().selection) {
-          a().setSelection(null)
+        if (bench().piece !== null) bench().choosePiece(null)
+        else if (bench().selection) {
+          bench().select(null)
           player.setLoop(null)
-        } else a().leave()
+        } else latest.current.leave()
       },
     })
     return () => {
       stop()
       window.removeEventListener('keyup', release)
     }
-  }, [])
+  }, [store])
 }

@@ -9,7 +9,7 @@ import { Choice } from '../../ui/Choice'
 import { Gone } from '../../ui/Gone'
 import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
-import { clock } from '../../ui/times'
+import { clock } from '../../time/times'
 
 const FORMS = [
   { form: 'pcm24', label: '24-bit', hint: 'what every editing program reads' },

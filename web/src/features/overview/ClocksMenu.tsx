@@ -3,7 +3,7 @@ import { useMutation } from '@tanstack/react-query'
 import { api, told, type Project } from '../../api/client'
 import { sayProblem } from '../../ui/problems'
 
-/** The measured clocks of all recordings at once; each keeps its own history. */
+/** The measured clocks of all recordings at once, as one change. */
 export function ClocksMenu({ project }: { project: Project }) {
   const use = useMutation({
     mutationFn: (use: 'measured' | 'none') =>

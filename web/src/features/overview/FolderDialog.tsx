@@ -5,7 +5,7 @@ import { useState } from 'react'
 import { create } from 'zustand'
 import { folderOptions } from '../../api/queries'
 import { takeInAll } from '../../api/upload'
-import { megabytes } from '../../ui/times'
+import { megabytes } from '../../time/times'
 
 const LAST_FOLDER = 'gullywind-last-folder'
 const useFolderDialog = create<{ open: boolean }>(() => ({ open: false }))

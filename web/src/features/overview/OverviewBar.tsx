@@ -4,9 +4,10 @@ import { useLocation } from 'wouter'
 import { api, told, type Project } from '../../api/client'
 import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
-import { recordingCount } from '../../ui/times'
+import { recordingCount } from '../../time/times'
 import { ClocksMenu } from './ClocksMenu'
 import { useFolders } from './FolderDialog'
+import { ProjectHistory } from './ProjectHistory'
 
 /** What can be done with the whole project. */
 export function OverviewBar({ project, add }: { project: Project; add: () => void }) {
@@ -37,6 +38,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
       }
       right={
         <>
+          <ProjectHistory project={project} />
           <Button size="xs" variant="outline" onClick={add}>
             Add recordings
           </Button>

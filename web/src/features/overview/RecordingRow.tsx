@@ -6,7 +6,7 @@ import { Link } from 'wouter'
 import { api, told, type Project, type Recording, type Work } from '../../api/client'
 import { usePlacing } from '../../api/usePlacing'
 import { ask } from '../../ui/Confirm'
-import { clock } from '../../ui/times'
+import { clock } from '../../time/times'
 import type { Viewport } from '../../time/viewport'
 import { RenameField } from './RenameField'
 import { Strip } from './Strip'
@@ -177,7 +177,7 @@ function RowMenu({ project, recording, choose, rename }: MenuProps) {
     ask({
       title: `Remove ${recording.name}?`,
       text: isReference
-        ? 'It is the reference: all places that were found against it will be forgotten, with all that was done by hand.'
+        ? 'It is the reference: until you choose another one nothing has a place, and what was done cannot be undone any more. What was found is not forgotten.'
         : 'Its place and all that was done to it go with it. It can be brought in again from the file you have.',
       act: 'Remove it',
       keep: 'Keep it',

@@ -3,16 +3,17 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { api, told, type Project } from '../../api/client'
 import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
-import { ask } from '../../ui/Confirm'
+import { putProject } from '../../api/queries'
+import { sayProblem } from '../../ui/problems'
 import { onKeys } from '../../ui/keys'
-import { clock, recordingCount } from '../../ui/times'
+import { clock, recordingCount } from '../../time/times'
 import { useDrag } from '../../ui/useDrag'
-import { ListeningBar } from '../listening/ListeningBar'
-import { player, WAYS, type Track, type Way } from '../listening/player'
+import { ListeningBar } from '../../listening/ListeningBar'
+import { player, WAYS, type Track, type Way } from '../../listening/player'
 import { FindBar } from './FindBar'
 import { EVERYTHING, found, type Finding } from './finding'
 import { FACTS, NAME_WIDTH, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
-import { inOrder, needsPerson } from './sortRecordings'
+import { inOrder, needsPerson } from '../../api/order'
 import { UploadList } from './UploadList'
 import { useOverviewTime } from './useOverviewTime'
 
@@ -84,21 +85,10 @@ export function RecordingTable({ project }: { project: Project }) {
           body: { version: project.version, reference_id: recordingId },
         }),
       ),
-    onSuccess: (changed) => client.setQueryData(['project', project.id], changed),
+    // Nothing is lost, and it can be undone: there is nothing to ask.
+    onSuccess: (changed) => putProject(client, changed),
+    onError: (error) => sayProblem(error.message),
   })
-  const chooseReference = (recordingId: string): void => {
-    const found = others.filter((one) => one.map).length
-    const name = project.recordings.find((one) => one.id === recordingId)?.name ?? ''
-    if (!reference || found === 0) choose.mutate(recordingId)
-    else
-      ask({
-        title: `Make ${name} the reference?`,
-        text: `The ${found === 1 ? 'place that was' : `${found} places that were`} found against ${reference.name} will be forgotten, with all that was done by hand.`,
-        act: 'Make it the reference',
-        keep: `Keep ${reference.name}`,
-        then: () => choose.mutate(recordingId),
-      })
-  }
   const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
 
   return (
@@ -154,7 +144,7 @@ export function RecordingTable({ project }: { project: Project }) {
               Needs you
             </Text>
             {needing.map((one) => (
-              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
+              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
             ))}
           </Box>
         )}
@@ -164,7 +154,7 @@ export function RecordingTable({ project }: { project: Project }) {
           </Text>
         )}
         {rest.map((one) => (
-          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={chooseReference} />
+          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
         ))}
         <UploadList projectId={project.id} />
         {rest.some((one) => one.map) && (

@@ -1,9 +1,11 @@
+import { useQuery } from '@tanstack/react-query'
 import { useCallback } from 'react'
-import type { Recording } from '../../api/client'
-import { color } from '../../ui/theme'
-import { useCanvas } from '../../ui/useCanvas'
+import type { Recording, Window } from '../../api/client'
+import { proofWindowsOptions, usePieces } from '../../api/queries'
+import { drawStrip } from '../../drawing/strip'
 import type { Viewport } from '../../time/viewport'
-import { drawStrip } from './layers/strip'
+import { useCanvas, type Size } from '../../ui/useCanvas'
+import { usePalette } from '../../ui/usePalette'
 
 interface Props {
   recording: Recording
@@ -12,25 +14,18 @@ interface Props {
   heightPx: number
 }
 
+const NONE: readonly Window[] = []
+
 export function Strip({ recording, view, isReference, heightPx }: Props) {
+  const palette = usePalette()
+  const pieces = usePieces(recording.id, isReference ? null : recording.map)
+  const proofOf = isReference ? undefined : recording.proof?.map_id
+  const { data: proof } = useQuery({ ...proofWindowsOptions(recording.id, proofOf ?? ''), enabled: proofOf !== undefined })
+  const windows = proof?.windows ?? NONE
   const draw = useCallback(
-    (ctx: CanvasRenderingContext2D, size: { widthPx: number; heightPx: number }) =>
-      drawStrip(ctx, {
-        recording,
-        view,
-        ...size,
-        isReference,
-        unsure: recording.status === 'unsure',
-        colors: {
-          wave: color(isReference ? 'slate' : 'rust'),
-          sheet: color(isReference ? 'sheet' : 'sunken'),
-          agree: color('moss'),
-          differ: color('ochre-soft'),
-          line: color('line'),
-          left: color('paper'),
-        },
-      }),
-    [recording, view, isReference],
+    (ctx: CanvasRenderingContext2D, size: Size) =>
+      drawStrip(ctx, { recording, view, ...size, isReference, unsure: recording.status === 'unsure', pieces, windows, palette }),
+    [recording, view, isReference, pieces, windows, palette],
   )
   const ref = useCanvas(draw)
   return <canvas ref={ref} style={{ width: '100%', height: heightPx }} aria-hidden />

@@ -1,5 +1,5 @@
 import type { Recording } from '../../api/client'
-import { needsPerson } from './sortRecordings'
+import { needsPerson } from '../../api/order'
 
 export type Show = 'all' | 'needs you' | 'placed' | 'waiting'
 

@@ -2,8 +2,8 @@ import { useCallback, useEffect, useMemo, useRef, useState, type RefObject } fro
 import { onKeys } from '../../ui/keys'
 import { useWheel } from '../../ui/useWheel'
 import { showing, timeAt, xOf, zoomed, type Viewport } from '../../time/viewport'
-import { player, usePlayer } from '../listening/player'
-import { usePlayhead } from '../listening/usePlayhead'
+import { player, usePlayer } from '../../listening/player'
+import { usePlayhead } from '../../listening/usePlayhead'
 
 /** Room at both ends of the event. */
 const EDGE = 0.01

@@ -6,7 +6,7 @@ import { api, told, type FrameRate, type ProjectSummary } from '../../api/client
 import { frameRatesOptions, projectsOptions } from '../../api/queries'
 import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
-import { recordingCount } from '../../ui/times'
+import { recordingCount } from '../../time/times'
 
 const RATE_KEY = 'gullywind-frames-a-second'
 

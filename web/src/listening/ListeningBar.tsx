@@ -1,8 +1,8 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { Pause, Play, Repeat } from 'lucide-react'
 import { useCallback, useRef, type ReactNode } from 'react'
-import { Choice } from '../../ui/Choice'
-import { timecode } from '../../ui/times'
+import { Choice } from '../ui/Choice'
+import { timecode } from '../time/times'
 import { player, usePlayer, WAYS, type Way } from './player'
 import { usePlayhead } from './usePlayhead'
 

@@ -1,4 +1,5 @@
-import type { MatchCurve } from '../../../api/client'
+import type { MatchCurve } from '../api/client'
+import type { Palette } from './palette'
 
 export interface CurveScene {
   widthPx: number
@@ -6,7 +7,7 @@ export interface CurveScene {
   curve: MatchCurve
   candidatesS: readonly number[]
   currentS: number | null
-  colors: { line: string; fill: string; mark: string; text: string }
+  palette: Palette
 }
 
 const endS = (curve: MatchCurve): number => curve.start_s + curve.heights.length * curve.step_s
@@ -32,11 +33,11 @@ export function drawCurve(ctx: CanvasRenderingContext2D, s: CurveScene): void {
   ctx.moveTo(0, s.heightPx)
   tops.forEach((height, x) => ctx.lineTo(x + 0.5, yOf(height)))
   ctx.lineTo(s.widthPx, s.heightPx)
-  ctx.fillStyle = s.colors.fill
+  ctx.fillStyle = s.palette.sunken
   ctx.fill()
   ctx.beginPath()
   tops.forEach((height, x) => (x ? ctx.lineTo(x + 0.5, yOf(height)) : ctx.moveTo(0.5, yOf(height))))
-  ctx.strokeStyle = s.colors.line
+  ctx.strokeStyle = s.palette.slate
   ctx.lineWidth = 1
   ctx.stroke()
   s.candidatesS.forEach((offsetS) => {
@@ -46,8 +47,8 @@ export function drawCurve(ctx: CanvasRenderingContext2D, s: CurveScene): void {
     const current = offsetS === s.currentS
     ctx.beginPath()
     ctx.arc(x, yOf(top), current ? 4 : 3, 0, 7)
-    ctx.fillStyle = s.colors.mark
-    ctx.strokeStyle = s.colors.mark
+    ctx.fillStyle = s.palette.rust
+    ctx.strokeStyle = s.palette.rust
     if (current) ctx.fill()
     else ctx.stroke()
   })

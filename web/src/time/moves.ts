@@ -1,4 +1,4 @@
-import type { EditWish, Pieces } from '../../../api/client'
+import type { EditWish, Pieces } from '../api/client'
 import { shifted } from './timeMap'
 
 /** What a hand does to a map while it drags, and what is asked of the server when it lets go. Times in s. */

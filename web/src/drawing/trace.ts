@@ -1,4 +1,5 @@
-import { xOf, type Viewport } from '../../../time/viewport'
+import type { Palette } from './palette'
+import { xOf, type Viewport } from '../time/viewport'
 
 export interface Dot {
   tRefS: number
@@ -20,7 +21,7 @@ export interface TraceScene {
   before: readonly Dot[]
   lines: MapLines
   hovered: Dot | null
-  colors: { dot: string; faint: string; zero: string; band: string; text: string; differ: string; map: string }
+  palette: Palette
 }
 
 const SCALES_MS = [0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1e3, 2e3, 5e3, 1e4, 2e4, 5e4, 1e5]
@@ -45,13 +46,13 @@ export const msAt = (y: number, heightPx: number, scale: number): number => ((he
 export function drawTrace(ctx: CanvasRenderingContext2D, s: TraceScene): void {
   const middle = s.heightPx / 2
   const y = (ms: number): number => yOf(ms, s.heightPx, s.scale)
-  ctx.fillStyle = s.colors.band
+  ctx.fillStyle = s.palette.heard
   const band = y(-Math.min(UNHEARD_MS, s.scale)) - y(Math.min(UNHEARD_MS, s.scale))
   ctx.fillRect(0, middle - band / 2, s.widthPx, band)
-  ctx.fillStyle = s.colors.zero
+  ctx.fillStyle = s.palette.ink
   ctx.fillRect(0, middle - 0.5, s.widthPx, 1)
   drawMap(ctx, s, y)
-  for (const [dots, color, alpha] of [[s.before, s.colors.faint, 0.8], [s.now, s.colors.dot, 1]] as const) {
+  for (const [dots, color, alpha] of [[s.before, s.palette['rust-soft'], 0.8], [s.now, s.palette.rust, 1]] as const) {
     ctx.globalAlpha = alpha
     for (const dot of dots) {
       const radius = 1.5 + Math.min(Math.sqrt(dot.quality) * 0.35, 3.5) + (dot === s.hovered ? 2 : 0)
@@ -61,16 +62,16 @@ export function drawTrace(ctx: CanvasRenderingContext2D, s: TraceScene): void {
       if (dot.verdict === 'differs') diamond(ctx, x, at, radius * 1.3)
       else ctx.arc(x, at, radius, 0, 7)
       if (dot.verdict === 'nothing') {
-        ctx.strokeStyle = s.colors.text
+        ctx.strokeStyle = s.palette['ink-soft']
         ctx.stroke()
       } else {
-        ctx.fillStyle = dot.verdict === 'agrees' ? color : s.colors.differ
+        ctx.fillStyle = dot.verdict === 'agrees' ? color : s.palette.ochre
         ctx.fill()
       }
     }
   }
   ctx.globalAlpha = 1
-  ctx.fillStyle = s.colors.text
+  ctx.fillStyle = s.palette['ink-soft']
   ctx.font = "11px 'Source Sans 3'"
   ctx.textBaseline = 'middle'
   const unit = (ms: number): string => (ms >= 1000 ? `${ms / 1000} s` : `${ms} ms`)
@@ -89,7 +90,7 @@ function diamond(ctx: CanvasRenderingContext2D, x: number, y: number, radius: nu
 
 /** The map through the dots: a line for each piece, a dashed step where one gives way to the next. */
 function drawMap(ctx: CanvasRenderingContext2D, s: TraceScene, y: (ms: number) => number): void {
-  ctx.strokeStyle = s.colors.map
+  ctx.strokeStyle = s.palette.slate
   ctx.lineWidth = 1
   s.lines.forEach((line, i) => {
     ctx.beginPath()
@@ -99,7 +100,7 @@ function drawMap(ctx: CanvasRenderingContext2D, s: TraceScene, y: (ms: number) =
     const last = line.at(-1)
     if (!next || !last) return
     ctx.setLineDash([3, 3])
-    ctx.strokeStyle = s.colors.differ
+    ctx.strokeStyle = s.palette.ochre
     for (const x of [xOf(s.view, last.tRefS), xOf(s.view, next.tRefS)]) {
       ctx.beginPath()
       ctx.moveTo(Math.round(x) + 0.5, EDGE_PX)
@@ -107,6 +108,6 @@ function drawMap(ctx: CanvasRenderingContext2D, s: TraceScene, y: (ms: number) =
       ctx.stroke()
     }
     ctx.setLineDash([])
-    ctx.strokeStyle = s.colors.map
+    ctx.strokeStyle = s.palette.slate
   })
 }

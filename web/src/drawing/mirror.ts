@@ -1,8 +1,8 @@
-import type { Media, Pieces } from '../../../api/client'
-import { color } from '../../../ui/theme'
-import { binFor, extent } from '../../peaks/peakTiles'
-import { identity, toRecording } from '../geometry/timeMap'
-import { timeAt, xOf, type Viewport } from '../../../time/viewport'
+import type { Media, Pieces } from '../api/client'
+import type { Palette } from './palette'
+import { binFor, extent } from './peakTiles'
+import { identity, toRecording } from '../time/timeMap'
+import { timeAt, xOf, type Viewport } from '../time/viewport'
 import { drawWave, isSigned } from './wave'
 
 export interface MirrorScene {
@@ -18,6 +18,7 @@ export interface MirrorScene {
   over: boolean
   /** The piece that a person chose. */
   selected: number | null
+  palette: Palette
 }
 
 /** The reference above the axis, the recording below it, so that matching peaks meet at the line. */
@@ -33,8 +34,8 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     up: -1,
     gain: gainFor(s.reference, whole, s.view, s.widthPx),
     polarity: 1,
-    color: color('slate'),
-    faint: color('slate-soft'),
+    color: s.palette.slate,
+    faint: s.palette['slate-soft'],
   })
   drawWave(ctx, {
     ...shared,
@@ -43,25 +44,25 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     up: 1,
     gain: gainFor(s.recording, s.pieces, s.view, s.widthPx),
     polarity: s.polarity,
-    color: color('rust'),
-    faint: color('rust-soft'),
+    color: s.palette.rust,
+    faint: s.palette['rust-soft'],
   })
   const chosen = s.selected === null ? undefined : s.pieces[s.selected]
   if (chosen) {
     const [x0, x1] = [xOf(s.view, chosen[0]![0]!), xOf(s.view, chosen.at(-1)![0]!)]
-    ctx.strokeStyle = color('ink')
+    ctx.strokeStyle = s.palette.ink
     ctx.lineWidth = 1.5
     ctx.strokeRect(x0, axisY + 1, x1 - x0, reachPx)
     ctx.lineWidth = 1
   }
-  ctx.fillStyle = color('ink-soft')
+  ctx.fillStyle = s.palette['ink-soft']
   if (!(s.over && isSigned(s.view, s.reference))) ctx.fillRect(0, axisY - 0.5, s.widthPx, 1)
   drawEdges(ctx, s, axisY, reachPx)
 }
 
 /** Where a piece begins and ends: outside there is no recording, and that must not look like silence. */
 function drawEdges(ctx: CanvasRenderingContext2D, s: MirrorScene, axisY: number, reachPx: number): void {
-  ctx.strokeStyle = color('ochre-soft')
+  ctx.strokeStyle = s.palette['ochre-soft']
   ctx.setLineDash([3, 3])
   ctx.beginPath()
   for (const knots of s.pieces)
@@ -74,7 +75,7 @@ function drawEdges(ctx: CanvasRenderingContext2D, s: MirrorScene, axisY: number,
   ctx.setLineDash([])
   ctx.font = "11px 'Source Sans 3'"
   ctx.textBaseline = 'bottom'
-  ctx.fillStyle = color('ochre')
+  ctx.fillStyle = s.palette.ochre
   s.pieces.slice(1).forEach((knots, i) => {
     const endS = s.pieces[i]![s.pieces[i]!.length - 1]![0]!
     const gapS = knots[0]![0]! - endS

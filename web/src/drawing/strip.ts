@@ -1,7 +1,8 @@
-import type { Recording } from '../../../api/client'
-import { drawWave } from '../../bench/layers/wave'
-import { xOf, type Viewport } from '../../../time/viewport'
-import { identity } from '../../bench/geometry/timeMap'
+import type { Pieces, Recording, Window } from '../api/client'
+import type { Palette } from './palette'
+import { drawWave } from './wave'
+import { xOf, type Viewport } from '../time/viewport'
+import { identity } from '../time/timeMap'
 
 export interface StripScene {
   recording: Recording
@@ -10,7 +11,10 @@ export interface StripScene {
   heightPx: number
   isReference: boolean
   unsure: boolean
-  colors: { wave: string; sheet: string; agree: string; differ: string; line: string; left: string }
+  /** The knots, and the windows of the proof, as far as they have come. */
+  pieces: Pieces | null
+  windows: readonly Window[]
+  palette: Palette
 }
 
 const AGREEMENT_PX = 9
@@ -19,23 +23,24 @@ const LEFT_MS = 0.5
 
 /** A recording where it belongs: its loudness above, and along the lower edge how it agrees with the reference. */
 export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
-  const { recording, view, widthPx, heightPx, colors } = s
-  const pieces = s.isReference ? identity(recording.media.duration_s ?? 0) : recording.map?.pieces
+  const { recording, view, widthPx, heightPx, palette } = s
+  const wave = s.isReference ? palette.slate : palette.rust
+  const pieces = s.isReference ? identity(recording.media.duration_s ?? 0) : s.pieces
   if (!pieces) return
   const bottom = s.isReference ? heightPx : heightPx - AGREEMENT_PX - 1
   for (const knots of pieces) {
     const x0 = xOf(view, knots[0]![0]!)
     const x1 = xOf(view, knots[knots.length - 1]![0]!)
-    ctx.fillStyle = colors.sheet
+    ctx.fillStyle = (s.isReference ? palette.sheet : palette.sunken)
     ctx.fillRect(x0, 0, x1 - x0, bottom)
     if (s.unsure) {
-      ctx.strokeStyle = colors.differ
+      ctx.strokeStyle = palette['ochre-soft']
       ctx.strokeRect(x0 + 0.5, 0.5, x1 - x0 - 1, heightPx - 1)
     }
   }
   // The other places that fit, dashed.
   if (s.unsure && recording.map) {
-    ctx.strokeStyle = colors.differ
+    ctx.strokeStyle = palette['ochre-soft']
     ctx.setLineDash([4, 3])
     for (const rival of recording.judgement?.candidates.slice(1) ?? []) {
       const byPx = (rival.offset_s - recording.map.offset_s) / view.secondsPerPx
@@ -47,7 +52,7 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
   pieces.slice(1).forEach((knots, i) => {
     const last = pieces[i]![pieces[i]!.length - 1]!
     const [x0, x1] = [xOf(view, last[0]!), xOf(view, knots[0]![0]!)]
-    ctx.strokeStyle = colors.differ
+    ctx.strokeStyle = palette['ochre-soft']
     ctx.lineWidth = 1.5
     ctx.setLineDash([3, 2])
     ctx.strokeRect(x0, 1, Math.max(x1 - x0, 2), heightPx - 2)
@@ -65,14 +70,14 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
     gain,
     polarity: 1,
     over: false,
-    color: colors.wave,
-    faint: colors.wave,
+    color: wave,
+    faint: wave,
   })
   if (!s.isReference) drawAgreement(ctx, s, heightPx - AGREEMENT_PX)
 }
 
 function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number): void {
-  const trace = s.recording.proof?.windows ?? []
+  const trace = s.windows
   const { map } = s.recording
   if (!map) return
   const [left, right] = [xOf(s.view, map.start_ref_s), xOf(s.view, map.end_ref_s)]
@@ -85,13 +90,13 @@ function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number
     const agrees = window.verdict === 'agrees'
     if (window.verdict === 'nothing') return
     ctx.globalAlpha = agrees ? 0.45 + 0.55 * Math.min(Math.max(window.agreement, 0), 1) : 1
-    ctx.fillStyle = agrees ? s.colors.agree : s.colors.differ
+    ctx.fillStyle = agrees ? s.palette.moss : s.palette['ochre-soft']
     // What does not agree is half as high as well: colour alone must not tell.
     ctx.fillRect(x0, agrees ? top : top + AGREEMENT_PX / 2, Math.max(x1 - x0 - 1, 1), agrees ? AGREEMENT_PX : AGREEMENT_PX / 2)
   })
   ctx.globalAlpha = 1
   // What is left over, as a line: straight along the middle where the recording is in step.
-  ctx.strokeStyle = s.colors.left
+  ctx.strokeStyle = s.palette.paper
   ctx.lineWidth = 1
   ctx.beginPath()
   let open = false

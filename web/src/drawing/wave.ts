@@ -1,7 +1,7 @@
-import type { Media, Pieces } from '../../../api/client'
-import { binFor, extent } from '../../peaks/peakTiles'
-import { toRecording } from '../geometry/timeMap'
-import { timeAt, type Viewport } from '../../../time/viewport'
+import type { Media, Pieces } from '../api/client'
+import { binFor, extent } from './peakTiles'
+import { toRecording } from '../time/timeMap'
+import { timeAt, type Viewport } from '../time/viewport'
 
 export interface WaveScene {
   view: Viewport

@@ -1,4 +1,4 @@
-import type { Recording } from '../../api/client'
+import type { Recording } from './client'
 
 /** Rank by status: what needs a person first. */
 const RANK = { unsure: 0, failed: 1, unplaced: 2, placed: 3, waiting: 4 } as const satisfies Record<Recording['status'], number>

@@ -1,0 +1,146 @@
+"""Where every recording lies on one timeline, drawn from all that is known of any two of them. Times in s.
+
+A recording may be known against another timeline only: then its place comes through whatever lies between. The surest
+way is taken (the product of confidences along a path, by Dijkstra 1959); what a person decided outweighs all.
+"""
+
+import heapq
+import math
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import count
+
+from gullywind.core.ground.words import Note
+from gullywind.core.judge.confidence import PLACED_FROM
+from gullywind.core.maps.compose import inverse, through
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.measure.evidence import Status
+
+
+@dataclass(frozen=True, eq=False)
+class Known:
+    """What is known of two contents by one way.
+
+    Attributes
+    ----------
+    key : names it for whoever asked.
+    timeline, recording : contents; `time_map` is the recording's on the timeline, None where it does not belong there.
+    ppm_error : standard error of the rate; None where it was not measured.
+    """
+
+    key: str
+    timeline: str
+    recording: str
+    status: Status
+    time_map: TimeMap | None
+    confidence: float
+    polarity: int = 1
+    ppm_error: float | None = None
+    by_hand: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """Where a recording lies on the timeline.
+
+    `way` is what it was drawn from, from the timeline to the recording: one where the two were compared themselves;
+    `direct` then, and where they were compared that way round.
+    """
+
+    status: Status
+    time_map: TimeMap | None
+    confidence: float
+    polarity: int
+    ppm_error: float | None
+    way: tuple[Known, ...]
+    through: tuple[str, ...]
+    direct: bool
+
+
+def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
+    """The placing of every content that something is known of, on a timeline.
+
+    Parameters
+    ----------
+    timeline : the content that is the timeline.
+    known : oldest first; of what a person decided on a recording the newest counts, and nothing else does.
+    """
+    decided = {one.recording: one for one in known if one.by_hand}
+    counting = [one for one in known if decided.get(one.recording, one) is one]
+    placed: dict[str, Drawn] = {}
+    waiting: list[tuple[float, int, str, Drawn]] = []
+    edges: dict[str, list[Known]] = defaultdict(list)
+    for one in counting:
+        if one.time_map is not None and one.status is Status.PLACED:
+            edges[one.timeline].append(one)
+            edges[one.recording].append(one)
+
+    def reach(content: str, so_far: Drawn | None) -> None:
+        for one in edges[content]:
+            if {one.timeline, one.recording} <= done:
+                continue
+            found = _drawn(so_far, _turned(one, content), turned=one.timeline != content)
+            if found is not None:
+                heapq.heappush(waiting, (-math.log(found.confidence), next(order), found.way[-1].recording, found))
+
+    done, order = {timeline}, count()
+    reach(timeline, None)
+    while waiting:
+        _, _, content, found = heapq.heappop(waiting)
+        if content in done:
+            continue
+        done.add(content)
+        placed[content] = found
+        reach(content, found)
+    # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others.
+    for one in sorted(counting, key=lambda one: one.confidence):
+        if one.status is Status.PLACED or one.recording in done:
+            continue
+        if one.timeline == timeline:
+            placed[one.recording] = Drawn(
+                one.status, one.time_map, one.confidence, one.polarity, one.ppm_error, (one,), (), direct=True
+            )
+        elif one.status is Status.UNSURE and one.timeline in done:
+            further = _drawn(placed[one.timeline], one, turned=False)
+            if further is not None:
+                placed[one.recording] = replace(further, status=Status.UNSURE)
+    return placed
+
+
+def through_note(names: Sequence[str]) -> Note:
+    """Whom a place was found through."""
+    return Note("through", f"Placed through {' and '.join(names)}.")
+
+
+def _turned(one: Known, timeline: str) -> Known:
+    """The same, told from the other side where that is the timeline."""
+    if one.timeline == timeline or one.time_map is None:
+        return one
+    return replace(one, timeline=one.recording, recording=one.timeline, time_map=inverse(one.time_map))
+
+
+def _drawn(so_far: Drawn | None, one: Known, *, turned: bool) -> Drawn | None:
+    """A step further from what is placed; None where the two do not meet on the timeline."""
+    assert one.time_map is not None
+    confidence = max(one.confidence, 1e-9)
+    if so_far is None:
+        return Drawn(
+            Status.PLACED, one.time_map, confidence, one.polarity, one.ppm_error, (one,), (), direct=not turned
+        )
+    assert so_far.time_map is not None
+    time_map = through(so_far.time_map, one.time_map)
+    if time_map is None:
+        return None
+    confidence *= so_far.confidence
+    errors = so_far.ppm_error, one.ppm_error
+    return Drawn(
+        Status.PLACED if confidence >= PLACED_FROM else Status.UNSURE,
+        time_map,
+        confidence,
+        so_far.polarity * one.polarity,
+        None if None in errors else math.hypot(*(error for error in errors if error is not None)),
+        (*so_far.way, one),
+        (*so_far.through, one.timeline),
+        direct=False,
+    )

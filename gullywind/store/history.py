@@ -1,0 +1,278 @@
+"""What was done to a project, in its order: record, take back, do again."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from sqlalchemy import ColumnElement, Select, delete, func, or_, select, update
+from sqlalchemy.orm import Session, selectinload
+
+from gullywind.core.maps.version import Version
+from gullywind.store.tables import (
+    ChangePartRow,
+    ChangeRow,
+    PlacingRow,
+    ProjectRow,
+    RecordingRow,
+    VersionRow,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """What a change does to one recording: its new version, None for no place, and the words for it."""
+
+    recording: RecordingRow
+    version: Version | None
+    sentence: str
+
+
+def begin_change(session: Session, project_id: UUID, sentence: str) -> ChangeRow:
+    """A new change with no part yet; it is nothing to take back until it has one."""
+    last = session.scalar(select(func.max(ChangeRow.number)).where(ChangeRow.project_id == project_id))
+    change = ChangeRow(project_id=project_id, number=(last or 0) + 1, sentence=sentence)
+    session.add(change)
+    session.flush()
+    return change
+
+
+def find_change(session: Session, change_id: UUID) -> ChangeRow | None:
+    """A change by its key; None where it was dropped."""
+    return session.get(ChangeRow, change_id)
+
+
+def add_part(session: Session, change: ChangeRow, part: Part) -> VersionRow | None:
+    """A recording's new version as part of a change; what was taken back before and touches it is dropped.
+
+    Where something newer was done to the recording meanwhile, it becomes a change of its own.
+    """
+    row = part.recording
+    _drop_taken_back(session, change.project_id, [row.id])
+    newer = select(func.count()).where(
+        ChangeRow.project_id == change.project_id, ChangeRow.number > change.number, _touches(row.id)
+    )
+    joins = change.applied and session.get(ChangePartRow, (change.id, row.id)) is None and not session.scalar(newer)
+    if not joins:
+        change = begin_change(session, change.project_id, change.sentence)
+    version = _new_version(session, part)
+    session.add(
+        ChangePartRow(
+            change_id=change.id,
+            recording_id=row.id,
+            before_id=row.version_id,
+            after_id=version.id if version else None,
+        )
+    )
+    _point(session, row, version.id if version else None)
+    return version
+
+
+def record_change(session: Session, project_id: UUID, sentence: str, parts: Sequence[Part]) -> ChangeRow:
+    """One change of several recordings."""
+    _drop_taken_back(session, project_id, [part.recording.id for part in parts])
+    change = begin_change(session, project_id, sentence)
+    for part in parts:
+        add_part(session, change, part)
+    return change
+
+
+def move_reference(session: Session, project: ProjectRow, reference_id: UUID, sentence: str) -> ChangeRow:
+    """Another reference; it touches every recording, though it gives only those a part whose place it changes."""
+    _drop_taken_back(session, project.id, None)
+    change = begin_change(session, project.id, sentence)
+    change.moves_reference = True
+    change.reference_before_id, change.reference_after_id = project.reference_id, reference_id
+    project.reference_id = reference_id
+    session.flush()
+    return change
+
+
+def last_applied(session: Session, project_id: UUID, recording_id: UUID | None = None) -> ChangeRow | None:
+    """What would be taken back next, in the project or in one recording."""
+    query = _changes(project_id, recording_id).where(ChangeRow.applied).order_by(ChangeRow.number.desc())
+    return session.scalars(query.limit(1)).first()
+
+
+def first_taken_back(session: Session, project_id: UUID, recording_id: UUID | None = None) -> ChangeRow | None:
+    """What would be done again next."""
+    query = _changes(project_id, recording_id).where(~ChangeRow.applied).order_by(ChangeRow.number)
+    return session.scalars(query.limit(1)).first()
+
+
+def list_changes(session: Session, project_id: UUID, recording_id: UUID | None = None) -> Sequence[ChangeRow]:
+    """All that was done to a project, or to one of its recordings, oldest first, with their parts."""
+    parts = selectinload(ChangeRow.parts)
+    # The words of one recording's own version are asked for where one is looked at.
+    query = _changes(project_id, recording_id).options(
+        parts.joinedload(ChangePartRow.after).defer(VersionRow.stored) if recording_id else parts
+    )
+    return session.scalars(query.order_by(ChangeRow.number)).all()
+
+
+def newer_changes(session: Session, change: ChangeRow) -> Sequence[ChangeRow]:
+    """Applied changes that came after one and touch what it touches, newest first."""
+    query = _changes(change.project_id, None).where(ChangeRow.applied, ChangeRow.number > change.number)
+    if not change.moves_reference:
+        ids = select(ChangePartRow.recording_id).where(ChangePartRow.change_id == change.id)
+        others = select(ChangePartRow.change_id).where(ChangePartRow.recording_id.in_(ids))
+        query = query.where(or_(ChangeRow.id.in_(others), ChangeRow.moves_reference))
+    return session.scalars(query.order_by(ChangeRow.number.desc())).all()
+
+
+def switch_change(session: Session, change: ChangeRow, *, applied: bool) -> list[RecordingRow]:
+    """Take a change back whole, or do it again; the recordings that it touches.
+
+    It must be the last that is applied, or the first that is not, for each of them.
+    """
+    change.applied = applied
+    parts = session.scalars(select(ChangePartRow).where(ChangePartRow.change_id == change.id)).all()
+    if change.moves_reference:
+        wanted = change.reference_after_id if applied else change.reference_before_id
+        session.execute(update(ProjectRow).where(ProjectRow.id == change.project_id).values(reference_id=wanted))
+        # The project in hand, if any, must not write its old reference back.
+        session.expire(session.get_one(ProjectRow, change.project_id))
+        point_at_placings(session, change.project_id, wanted)
+    rows = {part.recording_id: session.get_one(RecordingRow, part.recording_id) for part in parts}
+    for part in parts:
+        _point(session, rows[part.recording_id], part.after_id if applied else part.before_id)
+    return list(rows.values())
+
+
+def point_at_placings(session: Session, project_id: UUID, reference_id: UUID | None) -> None:
+    """Every recording shows the judgement against this reference, if it has one."""
+    session.flush()
+    judged = (
+        select(PlacingRow.id)
+        .where(PlacingRow.recording_id == RecordingRow.id, PlacingRow.reference_id == reference_id)
+        .scalar_subquery()
+    )
+    changed = update(RecordingRow).where(RecordingRow.project_id == project_id).values(placing_id=judged)
+    session.execute(changed, execution_options={"synchronize_session": False})
+    session.expire_all()
+
+
+@dataclass(frozen=True, slots=True)
+class Ends:
+    """Of one recording: the words for what would be taken back or done again next, and the version before that."""
+
+    undo: str | None
+    redo: str | None
+    earlier_id: UUID | None
+
+
+def ends_of(session: Session, project_id: UUID, recording_id: UUID | None = None) -> dict[UUID, Ends]:
+    """The ends of all recordings of a project that have a history, or of one, in two queries.
+
+    A change of the reference is no step of one recording, and nothing before it can be gone to from there.
+    """
+    moved = select(ChangeRow.number, ChangeRow.applied).where(
+        ChangeRow.project_id == project_id, ChangeRow.moves_reference
+    )
+    moves = session.execute(moved).all()
+    after = max((number for number, applied in moves if applied), default=0)
+    before = min((number for number, applied in moves if not applied), default=None)
+
+    def one_each(*, applied: bool) -> dict[UUID, tuple[str, UUID | None]]:
+        order = ChangeRow.number.desc() if applied else ChangeRow.number
+        query = (
+            select(
+                ChangePartRow.recording_id,
+                func.coalesce(VersionRow.sentence, ChangeRow.sentence),
+                ChangePartRow.before_id,
+            )
+            .join(ChangeRow, ChangeRow.id == ChangePartRow.change_id)
+            .outerjoin(VersionRow, VersionRow.id == ChangePartRow.after_id)
+            .where(ChangeRow.project_id == project_id, ChangeRow.applied == applied, ~ChangeRow.moves_reference)
+            .distinct(ChangePartRow.recording_id)
+            .order_by(ChangePartRow.recording_id, order)
+        )
+        query = query.where(ChangeRow.number > after) if applied else query
+        query = query.where(ChangeRow.number < before) if not applied and before is not None else query
+        query = query.where(ChangePartRow.recording_id == recording_id) if recording_id else query
+        return {one: (sentence, earlier_id) for one, sentence, earlier_id in session.execute(query)}
+
+    undo, redo = one_each(applied=True), one_each(applied=False)
+    nothing = (None, None)
+    return {
+        one: Ends(undo.get(one, nothing)[0], redo.get(one, nothing)[0], undo.get(one, nothing)[1])
+        for one in undo.keys() | redo.keys()
+    }
+
+
+def forget_history(session: Session, project_id: UUID) -> None:
+    """All that was done, all versions and judgements: what they lay on is gone. Measurements stay."""
+    ids = select(RecordingRow.id).where(RecordingRow.project_id == project_id)
+    cleared = update(RecordingRow).where(RecordingRow.project_id == project_id)
+    session.execute(
+        cleared.values(version_id=None, placing_id=None, version=RecordingRow.version + 1),
+        execution_options={"synchronize_session": False},
+    )
+    session.execute(delete(ChangeRow).where(ChangeRow.project_id == project_id))
+    session.execute(delete(PlacingRow).where(PlacingRow.recording_id.in_(ids)))
+    session.execute(delete(VersionRow).where(VersionRow.recording_id.in_(ids)))
+    session.flush()
+    session.expire_all()
+
+
+def drop_empty_changes(session: Session, project_id: UUID) -> None:
+    """Those whose recordings were all removed."""
+    full = select(ChangePartRow.change_id)
+    session.execute(
+        delete(ChangeRow).where(
+            ChangeRow.project_id == project_id, ~ChangeRow.moves_reference, ChangeRow.id.not_in(full)
+        )
+    )
+
+
+def _changes(project_id: UUID, recording_id: UUID | None) -> Select[ChangeRow]:
+    """Those that did something: a batch that has found nothing yet did not."""
+    parts = select(ChangePartRow.change_id)
+    query = select(ChangeRow).where(ChangeRow.project_id == project_id)
+    if recording_id is None:
+        return query.where(or_(ChangeRow.moves_reference, ChangeRow.id.in_(parts)))
+    return query.where(_touches(recording_id))
+
+
+def _touches(recording_id: UUID) -> ColumnElement[bool]:
+    parts = select(ChangePartRow.change_id).where(ChangePartRow.recording_id == recording_id)
+    return or_(ChangeRow.moves_reference, ChangeRow.id.in_(parts))
+
+
+def _new_version(session: Session, part: Part) -> VersionRow | None:
+    if part.version is None:
+        return None
+    version = VersionRow(recording_id=part.recording.id, sentence=part.sentence, stored=part.version.to_json())
+    session.add(version)
+    session.flush()
+    return version
+
+
+def _point(session: Session, row: RecordingRow, version_id: UUID | None) -> None:
+    row.version_id = version_id
+    row.version += 1
+    session.flush()
+    session.expire(row, ["current"])
+
+
+def _drop_taken_back(session: Session, project_id: UUID, recording_ids: Sequence[UUID] | None) -> None:
+    """Changes that were taken back and touch some recordings (None: any), with the versions that they had made.
+
+    What follows on a dropped one goes with it.
+    """
+    parts = select(ChangePartRow.change_id, ChangePartRow.recording_id)
+    waiting = session.scalars(_changes(project_id, None).where(~ChangeRow.applied).order_by(ChangeRow.number)).all()
+    touched: dict[UUID, set[UUID]] = {one.id: set() for one in waiting}
+    for change_id, recording_id in session.execute(parts.where(ChangePartRow.change_id.in_(touched))):
+        touched[change_id].add(recording_id)
+    gone, dropped, all_gone = set(recording_ids or ()), list[UUID](), recording_ids is None
+    for change in waiting:
+        if all_gone or change.moves_reference or touched[change.id] & gone:
+            dropped.append(change.id)
+            gone |= touched[change.id]
+            all_gone = all_gone or change.moves_reference
+    if not dropped:
+        return
+    made = session.scalars(select(ChangePartRow.after_id).where(ChangePartRow.change_id.in_(dropped))).all()
+    session.execute(delete(ChangeRow).where(ChangeRow.id.in_(dropped)))
+    session.execute(delete(VersionRow).where(VersionRow.id.in_([one for one in made if one is not None])))
+    session.expire_all()

@@ -1,0 +1,217 @@
+import type { QueryClient } from '@tanstack/react-query'
+import { createContext, useContext } from 'react'
+import { createStore, useStore, type StoreApi } from 'zustand'
+import { api, Refused, told, type Edit, type EditWish, type Pieces, type Project, type Recording } from '../../api/client'
+import { putRecording, versionOptions } from '../../api/queries'
+import type { Range } from '../../listening/player'
+import { moved, wishOf, type Move } from '../../time/moves'
+import { shifted } from '../../time/timeMap'
+import { showing, zoomed, type Viewport } from '../../time/viewport'
+import { sayProblem } from '../../ui/problems'
+
+/** How much wider than the whole event the mirror may show. */
+const MOST_OUT = 1.5
+/** How long a hand may rest between two presses that are one change. */
+const REST_MS = 350
+
+/** What the page has of the server: the recording on the bench, and the knots of its versions once they have come. */
+export interface Shown {
+  project: Project
+  reference: Recording
+  recording: Recording
+  stored: Pieces | null
+  earlier: Pieces | null
+}
+
+/** All that the bench shows and all that is done on it; one for each visit. Times in s. */
+export interface Bench extends Shown {
+  /** What is drawn, and the version that is heard: the present one with what is not stored yet, or the one before. */
+  pieces: Pieces
+  mapId: string
+  heldBack: boolean
+  /** Moves of the whole that are drawn but not yet stored, and another move. */
+  pendingS: number
+  drawn: Move | null
+  widthPx: number
+  /** Null: all of it. */
+  view: Viewport | null
+  selection: Range | null
+  /** The piece that slides, null: the whole recording moves. */
+  piece: number | null
+  /** Where the loupes look, and the one whose moment is held: what is moved in another one then changes the clock. */
+  centresS: readonly number[]
+  heldLoupe: number | null
+
+  show: (shown: Shown) => void
+  measure: (widthPx: number) => void
+  setView: (change: (view: Viewport) => Viewport) => void
+  zoom: (factor: number) => void
+  showAll: () => void
+  holdBack: (heldBack: boolean) => void
+  select: (selection: Range | null) => void
+  choosePiece: (piece: number | null) => void
+  lookAt: (centresS: readonly number[]) => void
+  look: (index: number, atS: number) => void
+  holdLoupe: (index: number | null) => void
+
+  /** Show a move while a drag goes on; nothing is stored. Null: the drag came to nothing. */
+  preview: (move: Move | null) => void
+  /** Store a move. */
+  keep: (move: Move) => void
+  edit: (wish: EditWish) => void
+  /** Move by a key: what is held or pressed again at once is one change, stored when the hand rests. */
+  nudge: (byS: number) => void
+  /** The hand rests: store what the keys moved. */
+  settle: () => void
+}
+
+/** The view of all of it: the reference, and the recording where it reaches beyond. */
+export function wholeOf({ reference, recording, widthPx }: Bench): Viewport {
+  const startS = Math.min(0, recording.map?.start_ref_s ?? 0)
+  const endS = Math.max(reference.media.duration_s ?? 1, recording.map?.end_ref_s ?? 0)
+  return showing(startS, endS, widthPx)
+}
+
+export const coarsestOf = (bench: Bench): number => wholeOf(bench).secondsPerPx * MOST_OUT
+
+/** What moving the sound in a loupe does; null where its moment is held. */
+export function loupeMove({ heldLoupe, centresS }: Bench, index: number, byS: number): Move | null {
+  if (heldLoupe === null) return { kind: 'shift', byS }
+  return heldLoupe === index ? null : { kind: 'stretch', holdS: centresS[heldLoupe]!, atS: centresS[index]!, byS }
+}
+
+/** What follows from the rest. */
+function drawnOf(bench: Omit<Bench, 'pieces' | 'mapId'>): Pick<Bench, 'pieces' | 'mapId'> {
+  const { recording, stored, earlier, heldBack, pendingS, drawn } = bench
+  if (heldBack && earlier && recording.earlier_id) return { pieces: earlier, mapId: recording.earlier_id }
+  return { pieces: recording.map && stored ? moved(shifted(stored, pendingS), drawn) : [], mapId: recording.map?.id ?? '' }
+}
+
+interface Queue {
+  version: number
+  /** In the order in which they were made; those of the whole that are not stored yet move what is drawn. */
+  waiting: EditWish[]
+  /** Moved by keys, and still to be moved, s. */
+  heldS: number
+  timer: number
+  busy: boolean
+}
+
+const byOf = (wish: EditWish): number => (wish.kind === 'nudge' ? wish.by_s : 0)
+
+export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> {
+  const queue: Queue = { version: shown.recording.version, waiting: [], heldS: 0, timer: 0, busy: false }
+  const owedS = (): number => queue.heldS + queue.waiting.reduce((sum, one) => sum + byOf(one), 0)
+
+  return createStore<Bench>((set, get) => {
+    /** Set, with what follows from it. */
+    const put = (change: Partial<Bench>): void => set((bench) => ({ ...change, ...drawnOf({ ...bench, ...change }) }))
+
+    // Sent one at a time and strictly in the order in which they were made.
+    const send = async (): Promise<void> => {
+      if (queue.busy) return
+      queue.busy = true
+      const { id, project_id } = get().recording
+      try {
+        for (let wish = queue.waiting[0]; wish; wish = queue.waiting[0]) {
+          const changed = await told(
+            api.POST('/api/recordings/{recording_id}/map-edits', {
+              params: { path: { recording_id: id } },
+              body: { ...wish, version: queue.version } as Edit,
+            }),
+          )
+          // Many knots come by themselves; until they are here what is drawn stays.
+          if (changed.map && !changed.map.pieces) await client.fetchQuery(versionOptions(id, changed.map.id))
+          queue.version = changed.version
+          queue.waiting.shift()
+          putRecording(client, changed)
+          const stored = changed.map ? (changed.map.pieces ?? client.getQueryData(versionOptions(id, changed.map.id).queryKey)?.pieces ?? null) : null
+          put({ recording: changed, stored, pendingS: owedS(), drawn: queue.waiting.length ? get().drawn : null })
+        }
+      } catch (error) {
+        queue.waiting = []
+        queue.heldS = 0
+        put({ pendingS: 0, drawn: null })
+        sayProblem(error instanceof Error ? error.message : String(error))
+        if (error instanceof Refused) await client.invalidateQueries({ queryKey: ['project', project_id] })
+      } finally {
+        queue.busy = false
+      }
+    }
+    const settle = (): void => {
+      window.clearTimeout(queue.timer)
+      if (Math.abs(queue.heldS) > 1e-12) queue.waiting.push({ kind: 'nudge', by_s: queue.heldS })
+      queue.heldS = 0
+      void send()
+    }
+    const edit = (wish: EditWish): void => {
+      settle()
+      queue.waiting.push(wish)
+      put({ pendingS: owedS() })
+      void send()
+    }
+
+    const first = { heldBack: false, pendingS: 0, drawn: null }
+    return {
+      ...shown,
+      ...first,
+      pieces: shown.stored ?? [],
+      mapId: shown.recording.map?.id ?? '',
+      widthPx: 960,
+      view: null,
+      selection: null,
+      piece: null,
+      centresS: [],
+      heldLoupe: null,
+
+      show: (next) => {
+        // A page that was asked for before an edit may arrive after it: versions only rise.
+        if (next.recording.version < queue.version) return put({ project: next.project, reference: next.reference })
+        queue.version = next.recording.version
+        const { piece } = get()
+        // After an edit another piece may bear the number.
+        const gone = piece !== null && piece >= (next.stored?.length ?? 0)
+        put({ ...next, piece: gone ? null : piece })
+      },
+      measure: (widthPx) => set({ widthPx }),
+      setView: (change) => set((bench) => ({ view: change(bench.view ?? wholeOf(bench)) })),
+      zoom: (factor) => set((bench) => ({ view: zoomed(bench.view ?? wholeOf(bench), bench.widthPx / 2, factor, coarsestOf(bench)) })),
+      showAll: () => set({ view: null }),
+      holdBack: (heldBack) => put({ heldBack }),
+      select: (selection) => set({ selection }),
+      choosePiece: (piece) => set({ piece }),
+      lookAt: (centresS) => set({ centresS }),
+      look: (index, atS) => set(({ centresS }) => ({ centresS: centresS.map((one, i) => (i === index ? atS : one)) })),
+      holdLoupe: (heldLoupe) => set({ heldLoupe }),
+
+      preview: (move) => {
+        if (move?.kind === 'shift') put({ pendingS: owedS() + move.byS })
+        else put({ pendingS: owedS(), drawn: move })
+      },
+      keep: (move) => {
+        if (move.kind !== 'shift') put({ drawn: move })
+        edit(wishOf(move))
+      },
+      edit,
+      nudge: (byS) => {
+        queue.heldS += byS
+        put({ pendingS: owedS() })
+        window.clearTimeout(queue.timer)
+        queue.timer = window.setTimeout(settle, REST_MS)
+      },
+      settle,
+    }
+  })
+}
+
+export const BenchContext = createContext<StoreApi<Bench> | null>(null)
+
+/** The store itself, for what asks without being drawn anew. */
+export function useBenchStore(): StoreApi<Bench> {
+  const store = useContext(BenchContext)
+  if (!store) throw new Error('no bench around this')
+  return store
+}
+
+/** A part of the bench's state; drawn anew only where that part changes. */
+export const useBench = <T>(part: (bench: Bench) => T): T => useStore(useBenchStore(), part)
