@@ -28,19 +28,25 @@ def with_gap(
         if picture:
             packets += _picture(container, sound.size / RATE_HZ)
         stream = container.add_stream(codec, rate=RATE_HZ, layout="mono")
+        assert isinstance(stream, av.AudioStream)
         packets += [one for one in _sound(stream, sound) if not (hole_s and _is_in(one, hole_s))]
         kept = []
-        for packet in sorted(packets, key=lambda one: one.dts * one.time_base):
+        for packet in sorted(packets, key=lambda one: _seconds(one, one.dts)):
             if packet.stream is stream:
+                assert packet.pts is not None and packet.dts is not None
                 packet.pts += round(late_s / packet.time_base)
                 packet.dts += round(late_s / packet.time_base)
-                kept.append((float(packet.pts * packet.time_base), float(packet.duration * packet.time_base)))
+                kept.append((_seconds(packet, packet.pts), _seconds(packet, packet.duration)))
             container.mux(packet)
     return kept
 
 
 def _is_in(packet: av.Packet, stretch_s: tuple[float, float]) -> bool:
-    return stretch_s[0] <= float(packet.pts * packet.time_base) < stretch_s[1]
+    return stretch_s[0] <= _seconds(packet, packet.pts) < stretch_s[1]
+
+
+def _seconds(packet: av.Packet, ticks: int | None) -> float:
+    return float((ticks or 0) * packet.time_base)
 
 
 def _picture(container: av.container.OutputContainer, seconds: float) -> Iterator[av.Packet]:

@@ -107,6 +107,7 @@ def encode(path: Path, sound: np.ndarray, rate_hz: int, codec: str, bit_rate: in
     layout = "mono" if sound.shape[0] == 1 else "stereo"
     with av.open(str(path), "w", format=container_name) as container:
         stream = container.add_stream(name, rate=rate_hz, layout=layout)
+        assert isinstance(stream, av.AudioStream)
         stream.bit_rate = bit_rate
         for start in range(0, sound.shape[1], 48000):
             frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound[:, start : start + 48000]), "fltp", layout)

@@ -87,7 +87,7 @@ def piece(seed: int, duration_s: float, *, looped: bool | None = None) -> np.nda
                 0.12,
             )
     sound = sound[:total]
-    return (sound / max(np.abs(sound).max(), 1e-9) * 0.7).astype(np.float32)
+    return np.asarray(sound / max(np.abs(sound).max(), 1e-9) * 0.7, np.float32)
 
 
 def layered(seed: int, duration_s: float) -> np.ndarray:
@@ -146,7 +146,7 @@ def layered(seed: int, duration_s: float) -> np.ndarray:
                 here += length
             at += 16 * beat
     sound = sound[:total]
-    return (sound / max(np.abs(sound).max(), 1e-9) * 0.7).astype(np.float32)
+    return np.asarray(sound / max(np.abs(sound).max(), 1e-9) * 0.7, np.float32)
 
 
 def song(seed: int, duration_s: float) -> np.ndarray:

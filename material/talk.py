@@ -115,6 +115,7 @@ def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: s
         assert isinstance(picture, av.VideoStream)
         picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"
         audio = container.add_stream(codec, rate=RATE_HZ, layout="mono")
+        assert isinstance(audio, av.AudioStream)
         audio.bit_rate = 96000
         warm = np.array([1.0, 0.72, 0.36]) * (1 - hue) + np.array([0.5, 0.65, 1.0]) * hue
         # Five different pictures a second are enough to see that it moves.
@@ -129,7 +130,7 @@ def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: s
                 container.mux(picture.encode(frame))
         container.mux(picture.encode(None))
         for start in range(0, sound.size, 48000):
-            frame = av.AudioFrame.from_ndarray(sound[None, start : start + 48000].astype(np.float32), "fltp", "mono")
-            frame.sample_rate, frame.pts = RATE_HZ, start
-            container.mux(audio.encode(frame))
+            heard = av.AudioFrame.from_ndarray(sound[None, start : start + 48000].astype(np.float32), "fltp", "mono")
+            heard.sample_rate, heard.pts = RATE_HZ, start
+            container.mux(audio.encode(heard))
         container.mux(audio.encode(None))

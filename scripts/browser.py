@@ -5,7 +5,7 @@ import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, ViewportSize, sync_playwright
 
 QUIET = [
     "--disable-background-networking",
@@ -39,7 +39,7 @@ def new_page(browser: Browser, *, bypass_csp: bool = False) -> Page:
 
     `bypass_csp`: scripts of the test's own may run inside the page, which the program's policy refuses.
     """
-    size = {"width": WIDTH, "height": HEIGHT}
+    size: ViewportSize = {"width": WIDTH, "height": HEIGHT}
     context = browser.new_context(viewport=size, reduced_motion="reduce", bypass_csp=bypass_csp)
     page = context.new_page()
     page.set_default_timeout(20_000)

@@ -36,6 +36,7 @@ def judge(seed: int) -> dict:
     errors = None
     if case.offset_s is not None and result.candidates:
         best = result.candidates[0]
+        assert case.offset_s is not None and case.rate is not None
         ends = np.clip([0.0, duration_s], None, None)
         truth = np.array([case.offset_s, case.offset_s + ends[1] / case.rate])
         low, high = max(truth[0], 0), min(truth[1], case.reference.size / 48000)

@@ -30,5 +30,5 @@ def load_demo(folder: Path) -> None:
                 while chunk := file.read(1 << 20):
                     incoming.write(chunk)
             rows.append(add_recording(context, session, project.id, path.name, incoming))
-        change_project(session, project.id, project.version, reference_id=rows[0].id)
+        change_project(context, session, project.id, project.version, reference_id=rows[0].id)
     context.database.dispose()

@@ -65,7 +65,8 @@ class Served:
             request = urllib.request.Request(address, data, {"Content-Type": kind}, method=method)
             with urllib.request.urlopen(request, timeout=20) as answer:
                 STATUSES[answer.status] += 1
-                return json.loads(answer.read() or b"{}")
+                found: object = json.loads(answer.read() or b"{}")
+                return found
         except urllib.error.HTTPError as error:
             STATUSES[error.code] += 1
         except (OSError, ValueError) as error:

@@ -1,7 +1,7 @@
 """Placings drawn from what is known of any two recordings: after a measurement, and where the reference changes."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from uuid import UUID
 
 from gullywind.actions.context import Context
@@ -9,14 +9,14 @@ from gullywind.actions.prove_recording import request_proofs
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.maps.version import AS_USUAL, Sounding, Version
+from gullywind.core.maps.version import AS_USUAL, Version
 from gullywind.core.measure.evidence import Status
 from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
-from gullywind.store.history import Part, add_part, move_reference, point_at_placings
-from gullywind.store.placings import keep_measurement, keep_placing, measurements_of
+from gullywind.store.history import Part, add_parts, move_reference, point_at_placings
+from gullywind.store.placings import keep_measurements, keep_placings, measurements_of
 from gullywind.store.recordings import list_recordings, reference_of
-from gullywind.store.tables import ChangeRow, MeasurementRow, MediaState, PlacingRow, ProjectRow, RecordingRow, Way
+from gullywind.store.tables import MeasurementRow, MediaState, PlacingRow, ProjectRow, RecordingRow, VersionRow, Way
 
 REMOVED = "a recording that was removed"
 
@@ -51,41 +51,63 @@ def draw_for(session: Session, project: ProjectRow, reference: RecordingRow, row
     return found
 
 
+@dataclass(frozen=True, eq=False)
+class Found:
+    """A recording and where it lies."""
+
+    recording: RecordingRow
+    drawn: Drawn
+
+    @property
+    def version(self) -> Version | None:
+        """Where it lies, sounding as before, but for the polarity, which is told against the reference."""
+        if self.drawn.time_map is None:
+            return None
+        current = self.recording.current
+        sounding = current.value.sounding if current else AS_USUAL
+        return Version(self.drawn.time_map, sounding=sounding.with_polarity(self.drawn.polarity))
+
+
 def keep_drawn(
     session: Session,
-    change: ChangeRow,
     reference: RecordingRow,
-    row: RecordingRow,
-    drawn: Drawn,
+    found: Sequence[Found],
+    made: Sequence[VersionRow | None],
     names: Mapping[str, str],
 ) -> None:
-    """Store a placing, and the version that follows from it as part of a change.
+    """Store the placings of recordings, and which versions they made.
 
     `names`: of recordings, by their contents.
     """
-    sounding = row.current.value.sounding if row.current else AS_USUAL
-    version = _version(drawn, sounding)
-    made = add_part(session, change, Part(row, version, _sentence(drawn, names))) if version or row.current else None
-    if drawn.direct and drawn.way[0].by_hand:
-        # What a person decided is no judgement: that of the sound stands as it was.
-        return
-    evidence = session.get(MeasurementRow, UUID(drawn.way[0].key)) if drawn.direct else None
-    notes = list(file_notes(row.media.to_facts())) if row.media.state == MediaState.READY else []
-    notes += [Note(**one) for one in evidence.notes] if evidence else []
-    notes += [through_note(_names(drawn, names))] if drawn.through else []
-    placing = PlacingRow(
-        reference_id=reference.id,
-        measurement_id=evidence.id if evidence else None,
-        version_id=made.id if made else None,
-        status=drawn.status,
-        confidence=min(drawn.confidence, 1.0),
-        polarity=drawn.polarity,
-        ppm_error=drawn.ppm_error,
-        notes=[asdict(one) for one in notes],
-        through=_names(drawn, names),
-        stored=version.to_json() if version else None,
-    )
-    keep_placing(session, row, placing)
+    kept = []
+    for one, version in zip(found, made, strict=True):
+        drawn = one.drawn
+        if drawn.direct and drawn.way[0].by_hand:
+            # What a person decided is no judgement: that of the sound stands as it was.
+            continue
+        evidence = session.get(MeasurementRow, UUID(drawn.way[0].key)) if drawn.direct else None
+        media = one.recording.media
+        notes = list(file_notes(media.to_facts())) if media.state == MediaState.READY else []
+        notes += [Note(**note) for note in evidence.notes] if evidence else []
+        notes += [through_note(_names(drawn, names))] if drawn.through else []
+        placing = PlacingRow(
+            measurement_id=evidence.id if evidence else None,
+            version_id=version.id if version else None,
+            status=drawn.status,
+            confidence=min(drawn.confidence, 1.0),
+            polarity=drawn.polarity,
+            ppm_error=drawn.ppm_error,
+            notes=[asdict(note) for note in notes],
+            through=_names(drawn, names),
+            stored=version.stored if version else None,
+        )
+        kept.append((one.recording, placing))
+    keep_placings(session, reference.id, kept)
+
+
+def part_of(found: Found, names: Mapping[str, str]) -> Part:
+    """What a placing does to its recording, in words."""
+    return Part(found.recording, found.version, _sentence(found.drawn, names))
 
 
 def change_reference(context: Context, session: Session, project: ProjectRow, reference: RecordingRow) -> None:
@@ -97,13 +119,15 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
     names = {one.content_hash: one.name for one in recordings}
     known = known_of(measurements_of(session, project.id, list(names)))
     drawn = draw_placings(reference.content_hash, known)
-    for row in recordings:
-        found = drawn.get(row.content_hash)
-        if row.id == reference.id or found is None:
-            if row.version_id is not None:
-                add_part(session, change, Part(row, None, change.sentence))
-            continue
-        keep_drawn(session, change, reference, row, found, names)
+    found = [Found(row, drawn[row.content_hash]) for row in recordings if row.content_hash in drawn]
+    found = [one for one in found if one.recording.id != reference.id]
+    placed = {one.recording.id for one in found if one.drawn.time_map is not None}
+    made = add_parts(session, change, [part_of(one, names) for one in found if one.recording.id in placed])
+    keep_drawn(session, reference, [one for one in found if one.recording.id in placed], made, names)
+    unplaced = [one for one in found if one.recording.id not in placed]
+    keep_drawn(session, reference, unplaced, [None] * len(unplaced), names)
+    gone = [row for row in recordings if row.version_id is not None and row.id not in placed]
+    add_parts(session, change, [Part(row, None, change.sentence) for row in gone])
     request_proofs(context, session, project.id, recordings)
     announce(session, project.id)
 
@@ -113,33 +137,30 @@ def keep_decisions(session: Session, project: ProjectRow) -> None:
     reference = reference_of(session, project)
     if reference is None:
         return
+    decided = []
     for row in list_recordings(session, project.id):
         if row.current is None or row.is_as_judged:
             continue
         version = row.current.value
-        decided = MeasurementRow(
-            timeline_hash=reference.content_hash,
-            recording_hash=row.content_hash,
-            way=Way.HAND,
-            project_id=project.id,
-            status=Status.PLACED,
-            confidence=1.0,
-            polarity=version.sounding.polarity,
-            pieces=version.time_map.to_json(),
-            notes=[asdict(Note("by-hand", row.current.sentence))],
+        decided.append(
+            MeasurementRow(
+                timeline_hash=reference.content_hash,
+                recording_hash=row.content_hash,
+                way=Way.HAND,
+                project_id=project.id,
+                status=Status.PLACED,
+                confidence=1.0,
+                polarity=version.sounding.polarity,
+                pieces=version.time_map.to_json(),
+                candidates=[],
+                notes=[asdict(Note("by-hand", row.current.sentence))],
+            )
         )
-        keep_measurement(session, decided)
+    keep_measurements(session, decided)
 
 
 def _contents(session: Session, project: ProjectRow) -> list[str]:
     return [one.content_hash for one in list_recordings(session, project.id)]
-
-
-def _version(drawn: Drawn, sounding: Sounding) -> Version | None:
-    """Where it lies, sounding as before, but for the polarity, which is told against the new reference."""
-    if drawn.time_map is None:
-        return None
-    return Version(drawn.time_map, sounding=sounding.with_polarity(drawn.polarity))
 
 
 def _names(drawn: Drawn, names: Mapping[str, str]) -> list[str]:

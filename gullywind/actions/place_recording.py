@@ -6,18 +6,18 @@ from uuid import UUID
 import numpy as np
 
 from gullywind.actions.context import Context
-from gullywind.actions.draw_places import draw_for, keep_drawn
+from gullywind.actions.draw_places import Found, draw_for, keep_drawn, part_of
 from gullywind.actions.listen_for_recording import ensure_listened
 from gullywind.actions.listen_to_media import hear_stored, open_stored
 from gullywind.actions.prove_recording import proof_row
-from gullywind.actions.start_work import start_work
+from gullywind.actions.start_work import start_works
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.measure.evidence import Alignment
 from gullywind.core.places.search import ReferenceIndex
 from gullywind.store.database import Session, announce
-from gullywind.store.history import begin_change, find_change
+from gullywind.store.history import add_part, begin_change, find_change
 from gullywind.store.placings import keep_measurement
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings, reference_of, replace_proof
@@ -41,10 +41,14 @@ def request_placing(context: Context, session: Session, project_id: UUID, record
     ]
     # What one order finds is one change, however many jobs it takes.
     change = begin_change(session, project_id, "placed by sound") if len(wanted) > 1 else None
-    return [
-        start_work(context, session, WorkKind.PLACE, project_id, one.id, change_id=change.id if change else None)
-        for one in wanted
-    ]
+    return start_works(
+        context,
+        session,
+        WorkKind.PLACE,
+        project_id,
+        [one.id for one in wanted],
+        change_id=change.id if change else None,
+    )
 
 
 @dataclass
@@ -95,7 +99,10 @@ def _store(session: Session, work_id: UUID, recording_id: UUID, reference_id: UU
     work = find_work(session, work_id)
     change = find_change(session, work.change_id) if work and work.change_id else None
     change = change or begin_change(session, project.id, "placed by its sound")
-    keep_drawn(session, change, reference, recording, drawn, names)
+    found = Found(recording, drawn)
+    changes = drawn.time_map is not None or recording.version_id is not None
+    made = add_part(session, change, part_of(found, names)) if changes else None
+    keep_drawn(session, reference, [found], [made], names)
     recording = get_recording(session, recording_id)
     if recording.version_id and alignment.window_s and drawn.direct:
         proof = proof_row(recording_id, recording.version_id, alignment.residual, alignment.trace, alignment.window_s)

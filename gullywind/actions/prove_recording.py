@@ -6,7 +6,7 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.fetch_sound import open_sound
-from gullywind.actions.start_work import start_work
+from gullywind.actions.start_work import start_works
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.correlate import WindowLag
@@ -33,9 +33,7 @@ def request_proofs(context: Context, session: Session, project_id: UUID, rows: S
         for one in open_works(session, project_id)
         if one.kind == WorkKind.PROVE and one.state == WorkState.QUEUED
     }
-    for row in wanted:
-        if row.id not in waiting:
-            start_work(context, session, WorkKind.PROVE, project_id, row.id)
+    start_works(context, session, WorkKind.PROVE, project_id, [row.id for row in wanted if row.id not in waiting])
 
 
 def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint) -> None:

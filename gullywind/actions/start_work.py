@@ -1,5 +1,6 @@
 """Create work rows and queue their jobs in one transaction; queue again what lost its job."""
 
+from collections.abc import Sequence
 from uuid import UUID
 
 from gullywind.actions.context import Context
@@ -24,11 +25,28 @@ def start_work(
     change_id: UUID | None = None,
 ) -> WorkRow:
     """A queued job with its row; both vanish if the session rolls back."""
-    row = WorkRow(project_id=project_id, recording_id=recording_id, kind=kind, change_id=change_id)
-    session.add(row)
+    return start_works(context, session, kind, project_id, [recording_id], change_id=change_id)[0]
+
+
+def start_works(
+    context: Context,
+    session: Session,
+    kind: WorkKind,
+    project_id: UUID,
+    recording_ids: Sequence[UUID | None],
+    *,
+    change_id: UUID | None = None,
+) -> list[WorkRow]:
+    """The same for several recordings."""
+    rows = [WorkRow(project_id=project_id, recording_id=one, kind=kind, change_id=change_id) for one in recording_ids]
+    session.add_all(rows)
     session.flush()
-    _queue(context, session, row)
-    return row
+    for row in rows:
+        _queue(context, session, row)
+    session.flush()
+    if rows:
+        announce(session, project_id)
+    return rows
 
 
 def take_up_lost_work(context: Context) -> int:
@@ -46,6 +64,7 @@ def take_up_lost_work(context: Context) -> int:
                 continue
             row.state, row.fraction_done = WorkState.QUEUED, 0.0
             _queue(context, session, row)
+            announce(session, row.project_id)
         return len(lost)
 
 
@@ -54,4 +73,3 @@ def _queue(context: Context, session: Session, row: WorkRow) -> None:
     row.queue_job_id = context.queue.defer(
         driver_connection(session), TASKS[kind], row.id, priority=PRIORITIES.get(kind, 0)
     )
-    announce(session, row.project_id)

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from sqlalchemy import ColumnElement, Select, delete, func, or_, select, update
 from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm.attributes import set_committed_value
 
 from gullywind.core.maps.version import Version
 from gullywind.store.tables import (
@@ -42,7 +43,7 @@ def find_change(session: Session, change_id: UUID) -> ChangeRow | None:
 
 
 def add_part(session: Session, change: ChangeRow, part: Part) -> VersionRow | None:
-    """A recording's new version as part of a change; what was taken back before and touches it is dropped.
+    """A recording's new version as part of a change that was begun before; what was taken back of it is dropped.
 
     Where something newer was done to the recording meanwhile, it becomes a change of its own.
     """
@@ -54,25 +55,34 @@ def add_part(session: Session, change: ChangeRow, part: Part) -> VersionRow | No
     joins = change.applied and session.get(ChangePartRow, (change.id, row.id)) is None and not session.scalar(newer)
     if not joins:
         change = begin_change(session, change.project_id, change.sentence)
-    version = _new_version(session, part)
-    session.add(
-        ChangePartRow(
-            change_id=change.id,
-            recording_id=row.id,
-            before_id=row.version_id,
-            after_id=version.id if version else None,
+    return add_parts(session, change, [part])[0]
+
+
+def add_parts(session: Session, change: ChangeRow, parts: Sequence[Part]) -> list[VersionRow | None]:
+    """New versions as parts of a change that nothing came after; of each part the row that it made."""
+    made = [_new_version(part) for part in parts]
+    session.add_all(one for one in made if one is not None)
+    session.flush()
+    for part, version in zip(parts, made, strict=True):
+        after_id = version.id if version else None
+        session.add(
+            ChangePartRow(
+                change_id=change.id,
+                recording_id=part.recording.id,
+                before_id=part.recording.version_id,
+                after_id=after_id,
+            )
         )
-    )
-    _point(session, row, version.id if version else None)
-    return version
+        _point(part.recording, after_id, version)
+    session.flush()
+    return made
 
 
 def record_change(session: Session, project_id: UUID, sentence: str, parts: Sequence[Part]) -> ChangeRow:
     """One change of several recordings."""
     _drop_taken_back(session, project_id, [part.recording.id for part in parts])
     change = begin_change(session, project_id, sentence)
-    for part in parts:
-        add_part(session, change, part)
+    add_parts(session, change, parts)
     return change
 
 
@@ -132,9 +142,12 @@ def switch_change(session: Session, change: ChangeRow, *, applied: bool) -> list
         # The project in hand, if any, must not write its old reference back.
         session.expire(session.get_one(ProjectRow, change.project_id))
         point_at_placings(session, change.project_id, wanted)
-    rows = {part.recording_id: session.get_one(RecordingRow, part.recording_id) for part in parts}
-    for part in parts:
-        _point(session, rows[part.recording_id], part.after_id if applied else part.before_id)
+    rows = {one.id: one for one in _recordings(session, [part.recording_id for part in parts])}
+    wanted_ids = {part.recording_id: part.after_id if applied else part.before_id for part in parts}
+    versions = {one.id: one for one in _versions(session, [one for one in wanted_ids.values() if one])}
+    for recording_id, version_id in wanted_ids.items():
+        _point(rows[recording_id], version_id, versions.get(version_id) if version_id else None)
+    session.flush()
     return list(rows.values())
 
 
@@ -238,20 +251,26 @@ def _touches(recording_id: UUID) -> ColumnElement[bool]:
     return or_(ChangeRow.moves_reference, ChangeRow.id.in_(parts))
 
 
-def _new_version(session: Session, part: Part) -> VersionRow | None:
+def _recordings(session: Session, ids: Sequence[UUID]) -> Sequence[RecordingRow]:
+    query = select(RecordingRow).where(RecordingRow.id.in_(ids)).options(selectinload(RecordingRow.proof))
+    return session.scalars(query).all()
+
+
+def _versions(session: Session, ids: Sequence[UUID]) -> Sequence[VersionRow]:
+    return session.scalars(select(VersionRow).where(VersionRow.id.in_(ids))).all()
+
+
+def _new_version(part: Part) -> VersionRow | None:
     if part.version is None:
         return None
-    version = VersionRow(recording_id=part.recording.id, sentence=part.sentence, stored=part.version.to_json())
-    session.add(version)
-    session.flush()
-    return version
+    return VersionRow.of(part.recording.id, part.version, part.sentence)
 
 
-def _point(session: Session, row: RecordingRow, version_id: UUID | None) -> None:
+def _point(row: RecordingRow, version_id: UUID | None, version: VersionRow | None) -> None:
+    """`version`: the row, where it is at hand or there is none."""
     row.version_id = version_id
     row.version += 1
-    session.flush()
-    session.expire(row, ["current"])
+    set_committed_value(row, "current", version)
 
 
 def _drop_taken_back(session: Session, project_id: UUID, recording_ids: Sequence[UUID] | None) -> None:

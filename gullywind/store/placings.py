@@ -4,23 +4,37 @@ from collections.abc import Sequence
 from datetime import timedelta
 from uuid import UUID, uuid4
 
-from sqlalchemy import delete, func, or_, select
+from sqlalchemy import delete, func, inspect, or_, select
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.attributes import set_committed_value
 
-from gullywind.store.tables import MeasurementRow, PlacingRow, RecordingRow
+from gullywind.store.tables import Base, MeasurementRow, PlacingRow, RecordingRow
 
 
 def keep_measurement(session: Session, row: MeasurementRow) -> MeasurementRow:
     """Store what is known of two contents in place of what was known by the same way."""
-    same = (
-        MeasurementRow.timeline_hash == row.timeline_hash,
-        MeasurementRow.recording_hash == row.recording_hash,
-        MeasurementRow.way == row.way,
-        MeasurementRow.project_id.is_not_distinct_from(row.project_id),
-    )
-    # In place, under its key: judgements in other projects rest on it.
-    row.id = session.scalar(select(MeasurementRow.id).where(*same)) or uuid4()
-    kept = session.merge(row)
+    return keep_measurements(session, [row])[0]
+
+
+def keep_measurements(session: Session, rows: Sequence[MeasurementRow]) -> list[MeasurementRow]:
+    """The same for several."""
+
+    def key(one: MeasurementRow) -> tuple[str, str, str, UUID | None]:
+        return one.timeline_hash, one.recording_hash, one.way, one.project_id
+
+    hashes = {one.recording_hash for one in rows}
+    known = session.scalars(select(MeasurementRow).where(MeasurementRow.recording_hash.in_(hashes))).all()
+    there = {key(one): one for one in known}
+    kept = []
+    for row in rows:
+        # In place, under its key: judgements in other projects rest on it.
+        old = there.get(key(row))
+        if old is None:
+            session.add(row)
+        else:
+            _take_over(old, row, but={"id", "created_at"})
+            old.created_at = func.clock_timestamp()
+        kept.append(old or row)
     session.flush()
     return kept
 
@@ -34,14 +48,31 @@ def measurements_of(session: Session, project_id: UUID, content_hashes: Sequence
     return session.scalars(query.order_by(MeasurementRow.created_at)).all()
 
 
-def keep_placing(session: Session, recording: RecordingRow, placing: PlacingRow) -> None:
-    """Store the judgement against a reference in place of the one before; the recording shows it from now on."""
-    placing.recording_id = recording.id
-    same = PlacingRow.recording_id == recording.id, PlacingRow.reference_id == placing.reference_id
-    placing.id = session.scalar(select(PlacingRow.id).where(*same)) or uuid4()
-    recording.placing_id = session.merge(placing).id
+def keep_placings(session: Session, reference_id: UUID, placings: Sequence[tuple[RecordingRow, PlacingRow]]) -> None:
+    """Store judgements against a reference in place of those before; the recordings show them from now on."""
+    ids = [recording.id for recording, _ in placings]
+    query = select(PlacingRow).where(PlacingRow.reference_id == reference_id, PlacingRow.recording_id.in_(ids))
+    there = {one.recording_id: one for one in session.scalars(query)}
+    for recording, placing in placings:
+        old = there.get(recording.id)
+        placing.id, placing.recording_id, placing.reference_id = uuid4(), recording.id, reference_id
+        if old is None:
+            session.add(placing)
+        else:
+            _take_over(old, placing, but={"id"})
     session.flush()
-    session.expire(recording, ["placing"])
+    for recording, placing in placings:
+        kept = there.get(recording.id, placing)
+        recording.placing_id = kept.id
+        set_committed_value(recording, "placing", kept)
+    session.flush()
+
+
+def _take_over(old: Base, new: Base, *, but: set[str]) -> None:
+    """Every column of a row that is not stored, into one that is."""
+    for column in inspect(type(old)).column_attrs:
+        if column.key not in but:
+            setattr(old, column.key, getattr(new, column.key))
 
 
 def drop_unused_measurements(session: Session, *, days: int) -> int:

@@ -49,7 +49,7 @@ class PlacesTest(unittest.TestCase):
         # Above 9 kHz turned over and free of noise, below it covered: the highest peak of every window has that sign.
         low = firwin(255, 9000, fs=RATE_HZ)
         below = np.convolve(self.event, low, "same")
-        noise = np.convolve(busy(120.0, 12), low, "same") * 2
+        noise = np.convolve(busy(120.0, 12), low, "same")
         for polarity in (1, -1):
             result = place(self.event, polarity * (2 * below - self.event + noise)[20 * RATE_HZ : 80 * RATE_HZ])
             self.assert_placed(result, 20.0, 100e-6)

@@ -30,7 +30,8 @@ class KilledWorkerTest(DatabaseTest):
             "GULLYWIND_MEDIA_DIR": str(self.settings.media_dir),
         }
         child = subprocess.Popen([sys.executable, "-m", "gullywind.jobs"], cwd=ROOT, env=environment)
-        self.addCleanup(lambda: (child.kill(), child.wait()))
+        self.addCleanup(child.wait)
+        self.addCleanup(child.kill)
         return child
 
     def until(self, condition) -> None:

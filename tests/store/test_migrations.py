@@ -1,8 +1,5 @@
 """Migrations keep what is stored, and end where the tables in code are."""
 
-import json
-import uuid
-
 import sqlalchemy as sa
 
 from gullywind.actions.step_history import redo, undo
@@ -10,6 +7,7 @@ from gullywind.store.history import list_changes
 from gullywind.store.migrate import check, migrate
 from gullywind.store.projects import list_projects
 from gullywind.store.recordings import find_media, get_recording
+from scripts.old_project import fill
 from tests.database import DatabaseTest
 
 
@@ -54,89 +52,9 @@ class ChangesTest(DatabaseTest):
 
     revision = "0004"
 
-    def insert(self, session, table: str, **values: object) -> None:
-        names = ", ".join(values)
-        session.execute(
-            sa.text(f'INSERT INTO "{table}" ({names}) VALUES ({", ".join(f":{one}" for one in values)})'),
-            {name: json.dumps(one) if isinstance(one, list | dict) else one for name, one in values.items()},
-        )
-
-    def media(self, session, name: str) -> None:
-        self.insert(
-            session,
-            "media",
-            content_hash=name,
-            size_bytes=1,
-            state="ready",
-            is_float=False,
-            truncated=False,
-            clipped_samples=0,
-            silent=False,
-            gaps=[],
-            samples=480000,
-            sample_rate_hz=48000,
-            channels=1,
-        )
-
-    def fill(self, session, recordings: int, versions: int) -> tuple[uuid.UUID, list[uuid.UUID]]:
-        project = uuid.uuid4()
-        ids = [uuid.uuid4() for _ in range(recordings + 1)]
-        self.insert(session, "project", id=project, name="Old", frame_rate="25", version=3)
-        for k, one in enumerate(ids):
-            self.media(session, f"{project}-{k}")
-            self.insert(
-                session,
-                "recording",
-                id=one,
-                project_id=project,
-                content_hash=f"{project}-{k}",
-                name=f"R{k}",
-                file_name=f"R{k}.wav",
-                map_number=max(versions - 1, 0) if k else 0,
-                version=versions + 1,
-            )
-        session.execute(
-            sa.text("UPDATE project SET reference_id = :ref WHERE id = :id"), {"ref": ids[0], "id": project}
-        )
-        for k, one in enumerate(ids[1:], 1):
-            made = None
-            for number in range(1, versions + 1):
-                key = uuid.uuid4()
-                made = made or key
-                self.insert(
-                    session,
-                    "map_version",
-                    id=key,
-                    recording_id=one,
-                    number=number,
-                    sentence=f"step {number}",
-                    pieces=[[[k + number / 7, 0.0], [k + number / 7 + 10.0, 10.0]]],
-                    gaps="room-tone" if number == 2 else "silent",
-                    pitch="kept" if number == 3 else "sensible",
-                    polarity=-1 if k == 2 else 1,
-                )
-            self.insert(
-                session,
-                "alignment",
-                recording_id=one,
-                reference_id=ids[0],
-                status="placed",
-                confidence=0.99,
-                polarity=-1 if k == 2 else 1,
-                ppm_error=0.5,
-                candidates=[{"offset_s": k + 1 / 7, "rate": 1.0, "score": 0.9}],
-                notes=[{"code": "x", "message": "Said."}],
-                channels=[[0], [0]],
-                map_version_id=made if k != 3 else None,
-            )
-            self.insert(
-                session, "proof", recording_id=one, map_version_id=made, windows=[[1.0, 0.1, 20.0, 0.9]], window_s=2.7
-            )
-        return project, ids
-
     def test_nothing_is_lost_and_every_step_can_be_gone_to(self):
         with self.context.database.session() as session:
-            project, ids = self.fill(session, 3, 5)
+            project, ids = fill(session, 3, 5)
             before = dict(session.execute(sa.text("SELECT id, pieces FROM map_version")).all())
         migrate(self.settings.database_url)
         check(self.settings.database_url)

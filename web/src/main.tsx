@@ -17,8 +17,14 @@ import { sayProblem } from './ui/problems'
 import { system } from './ui/theme'
 
 const client: QueryClient = new QueryClient({
-  defaultOptions: { // What is refused stays refused; only a server that does not answer is asked again.
-    queries: { retry: (failed, error) => failed < 1 && !(error instanceof Refused && error.kind !== 'urn:gullywind:away'), refetchOnWindowFocus: false }, mutations: { retry: 0 } },
+  defaultOptions: {
+    // What is refused stays refused; only a server that does not answer is asked again.
+    queries: {
+      retry: (failed, error) => failed < 1 && !(error instanceof Refused && error.kind !== 'urn:gullywind:away'),
+      refetchOnWindowFocus: false,
+    },
+    mutations: { retry: 0 },
+  },
   mutationCache: new MutationCache({
     // Every refused change is told in one place; after a conflict the newest state is loaded.
     onError: (error) => {

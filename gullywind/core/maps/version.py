@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from base64 import b64decode, b64encode
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
@@ -10,10 +11,12 @@ from typing import Any
 import numpy as np
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Of the stored form; a later one must still read this.
 FORMAT = 1
+#: Pieces of more knots are stored as bytes: as numbers they would take a tenth of a second to write and to read.
+MOST_PAIRS = 64
 #: Nobody means more, dB: such a number is a slip of the keyboard.
 MOST_GAIN_DB = 60.0
 
@@ -119,7 +122,7 @@ class Version:
 
     def to_json(self) -> dict[str, Any]:
         """For storage, with the number of its form."""
-        stored: dict[str, Any] = {"format": FORMAT, "pieces": self.time_map.to_json()}
+        stored: dict[str, Any] = {"format": FORMAT, "pieces": [_packed(one) for one in self.time_map.pieces]}
         if self.push_s:
             stored["push_s"] = self.push_s
         sounding = self.sounding.to_json()
@@ -130,6 +133,24 @@ class Version:
         """Inverse of `to_json`; raises `InputError` for what another program wrote."""
         if stored.get("format") != FORMAT:
             raise InputError(f"a version of a form that is not known here: {stored.get('format')}")
-        pieces: Sequence[Sequence[Sequence[float]]] = stored.get("pieces", ())
+        time_map = TimeMap(tuple(_unpacked(one) for one in stored.get("pieces", ())))
         push_s = float(stored.get("push_s", 0.0))
-        return cls(TimeMap.from_json(pieces), push_s, Sounding.from_json(stored.get("sounding", {})))
+        return cls(time_map, push_s, Sounding.from_json(stored.get("sounding", {})))
+
+
+def _packed(piece: Piece) -> Any:
+    """Knots as pairs; of many their bytes (all `t_ref`, then all `t_rec`, little-endian doubles) in base 64."""
+    if piece.t_ref.size <= MOST_PAIRS:
+        return [list(knot) for knot in piece.knots]
+    return {"f64": b64encode(np.stack([piece.t_ref, piece.t_rec]).astype("<f8").tobytes()).decode()}
+
+
+def _unpacked(stored: Any) -> Piece:
+    try:
+        if isinstance(stored, Mapping):
+            return Piece(np.frombuffer(b64decode(stored["f64"]), "<f8").reshape(2, -1).T)
+        return Piece(stored)
+    except (TypeError, ValueError, KeyError) as error:
+        if isinstance(error, InputError):
+            raise
+        raise InputError(f"a piece of another form: {error}") from error

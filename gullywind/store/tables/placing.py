@@ -92,7 +92,13 @@ class PlacingRow(Base):
     @property
     def judged(self) -> Version | None:
         """The version that was judged, as core value."""
-        return Version.from_json(self.stored) if self.stored else None
+        if self.stored is None:
+            return None
+        # Asked for several times by whoever shows a recording; made anew where another was judged.
+        known: tuple[dict[str, Any], Version] | None = self.__dict__.get("_known")
+        if known is None or known[0] is not self.stored:
+            known = self.__dict__["_known"] = (self.stored, Version.from_json(self.stored))
+        return known[1]
 
     @property
     def candidates(self) -> list[dict[str, float]]:

@@ -74,9 +74,16 @@ class VersionRow(Base):
     stored: Mapped[dict[str, Any]] = mapped_column(JSONB)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
 
+    @classmethod
+    def of(cls, recording_id: UUID, version: Version, sentence: str) -> VersionRow:
+        """From the core value."""
+        row = cls(id=uuid4(), recording_id=recording_id, sentence=sentence, stored=version.to_json())
+        row.__dict__["value"] = version
+        return row
+
     @cached_property
     def value(self) -> Version:
-        """As core value."""
+        """As core value; a version never changes, so it is made once."""
         return Version.from_json(self.stored)
 
 

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.maps.sounding_edits import SetChannels, SetGain, SetGaps, SetPitch, SetPolarity
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.maps.version import AS_USUAL, Gaps, Pitch, Sounding, Version
 from gullywind.core.render.warp import render
 from tests.signals import RATE_HZ, busy, source
@@ -30,7 +30,17 @@ class VersionTest(unittest.TestCase):
         version = Version(PLACED, push_s, sounding)
         self.assertEqual(Version.from_json(json.loads(json.dumps(version.to_json()))), version)
 
+    def test_ten_thousand_knots_come_back_to_the_last_bit(self):
+        t_rec = np.linspace(0.0, 3600.0, 10_000)
+        many = TimeMap((Piece(np.stack([t_rec + np.sin(t_rec), t_rec * 1.7], axis=1)),))
+        text = json.dumps(Version(many).to_json())
+        self.assertEqual(Version.from_json(json.loads(text)).time_map, many)
+        self.assertLess(len(text), 220_000)
+
     def test_other_forms_are_refused_in_words(self):
+        for pieces in ([{"f32": ""}], [{"f64": "AAAA"}], [[[0, 0]]], "x", []):
+            with self.assertRaises(InputError):
+                Version.from_json({"format": 1, "pieces": pieces})
         for stored in ({}, {"format": 2, "pieces": PLACED.to_json()}):
             with self.assertRaisesRegex(InputError, "form that is not known"):
                 Version.from_json(stored)

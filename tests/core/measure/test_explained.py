@@ -11,8 +11,8 @@ EVENT = busy(20.0, 31)
 
 
 def share(reference, recording):
-    views = (listening_views(source(sound))[0] for sound in (reference, recording))
-    lags = measure_all(*views, Line(0.0, 1.0), lay_windows(0.0, 20.0, count=8, window_s=2.7), most_lag_s=0.006)
+    one, other = (listening_views(source(sound))[0] for sound in (reference, recording))
+    lags = measure_all(one, other, Line(0.0, 1.0), lay_windows(0.0, 20.0, count=8, window_s=2.7), most_lag_s=0.006)
     return explained_share(lags)
 
 

@@ -1,11 +1,9 @@
 import { keepPreviousData, queryOptions, skipToken, useQuery, type QueryClient } from '@tanstack/react-query'
 import { api, told, type Pieces, type Project, type Recording } from './client'
 
-export const projectsOptions = () =>
-  queryOptions({ queryKey: ['projects'], queryFn: () => told(api.GET('/api/projects')) })
+export const projectsOptions = () => queryOptions({ queryKey: ['projects'], queryFn: () => told(api.GET('/api/projects')) })
 
-export const frameRatesOptions = () =>
-  queryOptions({ queryKey: ['frame-rates'], queryFn: () => told(api.GET('/api/frame-rates')) })
+export const frameRatesOptions = () => queryOptions({ queryKey: ['frame-rates'], queryFn: () => told(api.GET('/api/frame-rates')) })
 
 export const projectOptions = (projectId: string) =>
   queryOptions({
@@ -17,16 +15,14 @@ export const projectOptions = (projectId: string) =>
 export const curveOptions = (recordingId: string, judgedMap: string | null | undefined) =>
   queryOptions({
     queryKey: ['curve', recordingId, judgedMap ?? ''],
-    queryFn: () =>
-      told(api.GET('/api/recordings/{recording_id}/match-curve', { params: { path: { recording_id: recordingId } } })),
+    queryFn: () => told(api.GET('/api/recordings/{recording_id}/match-curve', { params: { path: { recording_id: recordingId } } })),
     staleTime: Infinity,
   })
 
 export const loupesOptions = (recordingId: string, mapId: string) =>
   queryOptions({
     queryKey: ['loupes', recordingId, mapId],
-    queryFn: () =>
-      told(api.GET('/api/recordings/{recording_id}/loupes', { params: { path: { recording_id: recordingId } } })),
+    queryFn: () => told(api.GET('/api/recordings/{recording_id}/loupes', { params: { path: { recording_id: recordingId } } })),
     staleTime: Infinity,
   })
 
@@ -55,8 +51,7 @@ export function usePieces(recordingId: string, version: { id: string; pieces: Pi
 export const proofWindowsOptions = (recordingId: string, mapId: string) =>
   queryOptions({
     queryKey: ['proof-windows', recordingId, mapId],
-    queryFn: () =>
-      told(api.GET('/api/recordings/{recording_id}/proof-windows', { params: { path: { recording_id: recordingId } } })),
+    queryFn: () => told(api.GET('/api/recordings/{recording_id}/proof-windows', { params: { path: { recording_id: recordingId } } })),
     staleTime: Infinity,
   })
 
@@ -96,16 +91,16 @@ export const folderOptions = (path: string | null) =>
 export const deliveriesOptions = (projectId: string) =>
   queryOptions({
     queryKey: ['deliveries', projectId],
-    queryFn: () =>
-      told(api.GET('/api/projects/{project_id}/deliveries', { params: { path: { project_id: projectId } } })),
+    queryFn: () => told(api.GET('/api/projects/{project_id}/deliveries', { params: { path: { project_id: projectId } } })),
   })
 
 /** Put a changed recording into the cached project, so that the screen answers before the next push. */
 export function putRecording(client: QueryClient, recording: Recording): void {
   // What is on its way was asked for before this change, and would undo it on the screen.
   void client.cancelQueries({ queryKey: ['project', recording.project_id] })
-  client.setQueryData<Project>(['project', recording.project_id], (project) =>
-    project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
+  client.setQueryData<Project>(
+    ['project', recording.project_id],
+    (project) => project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
   )
 }
 

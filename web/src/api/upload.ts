@@ -52,11 +52,17 @@ interface Arriving {
 
 /** Bring in files from this browser. */
 export const uploadAll = (projectId: string, files: readonly File[]): Promise<void> =>
-  bringIn(projectId, files.map((file) => ({ name: file.name, send: (id) => upload(projectId, file, id) })))
+  bringIn(
+    projectId,
+    files.map((file) => ({ name: file.name, send: (id) => upload(projectId, file, id) })),
+  )
 
 /** Bring in files of the server's machine by their paths, without a copy. */
 export const takeInAll = (projectId: string, files: readonly FolderFile[]): Promise<void> =>
-  bringIn(projectId, files.map((file) => ({ name: file.name, send: (id) => takeIn(projectId, file.path, id) })))
+  bringIn(
+    projectId,
+    files.map((file) => ({ name: file.name, send: (id) => takeIn(projectId, file.path, id) })),
+  )
 
 async function bringIn(projectId: string, arriving: readonly Arriving[]): Promise<void> {
   const queued = arriving.map((one) => ({ ...one, id: ++lastId }))

@@ -31,7 +31,7 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
   for (const knots of pieces) {
     const x0 = xOf(view, knots[0]![0]!)
     const x1 = xOf(view, knots[knots.length - 1]![0]!)
-    ctx.fillStyle = (s.isReference ? palette.sheet : palette.sunken)
+    ctx.fillStyle = s.isReference ? palette.sheet : palette.sunken
     ctx.fillRect(x0, 0, x1 - x0, bottom)
     if (s.unsure) {
       ctx.strokeStyle = palette['ochre-soft']
@@ -44,7 +44,12 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
     ctx.setLineDash([4, 3])
     for (const rival of recording.judgement?.candidates.slice(1) ?? []) {
       const byPx = (rival.offset_s - recording.map.offset_s) / view.secondsPerPx
-      ctx.strokeRect(xOf(view, recording.map.start_ref_s) + byPx, 0.5, (recording.map.end_ref_s - recording.map.start_ref_s) / view.secondsPerPx, heightPx - 1)
+      ctx.strokeRect(
+        xOf(view, recording.map.start_ref_s) + byPx,
+        0.5,
+        (recording.map.end_ref_s - recording.map.start_ref_s) / view.secondsPerPx,
+        heightPx - 1,
+      )
     }
     ctx.setLineDash([])
   }

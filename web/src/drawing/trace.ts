@@ -34,7 +34,9 @@ export function scaleFor(dots: readonly Dot[], lines: MapLines): number {
   const agreeing = dots.filter((d) => d.verdict === 'agrees')
   // Where most agree, the odd one out may lie beyond the edge.
   const shown = (3 * agreeing.length > dots.length ? agreeing : dots.filter((d) => d.verdict !== 'nothing')).map((d) => Math.abs(d.lagMs))
-  const most = Math.max(0.005, ...shown, ...lines.flat().map((knot) => Math.abs(knot.ms)))
+  // One by one: a map may have more knots than a call takes arguments.
+  let most = Math.max(0.005, ...shown)
+  for (const line of lines) for (const knot of line) most = Math.max(most, Math.abs(knot.ms))
   return SCALES_MS.find((scale) => scale >= most * 1.2) ?? SCALES_MS.at(-1)!
 }
 
@@ -52,7 +54,10 @@ export function drawTrace(ctx: CanvasRenderingContext2D, s: TraceScene): void {
   ctx.fillStyle = s.palette.ink
   ctx.fillRect(0, middle - 0.5, s.widthPx, 1)
   drawMap(ctx, s, y)
-  for (const [dots, color, alpha] of [[s.before, s.palette['rust-soft'], 0.8], [s.now, s.palette.rust, 1]] as const) {
+  for (const [dots, color, alpha] of [
+    [s.before, s.palette['rust-soft'], 0.8],
+    [s.now, s.palette.rust, 1],
+  ] as const) {
     ctx.globalAlpha = alpha
     for (const dot of dots) {
       const radius = 1.5 + Math.min(Math.sqrt(dot.quality) * 0.35, 3.5) + (dot === s.hovered ? 2 : 0)

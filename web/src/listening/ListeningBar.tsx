@@ -29,14 +29,29 @@ export function ListeningBar({ frameRate, ways, labels, children }: Props) {
   )
   usePlayhead(show)
   return (
-    <Flex as="footer" align="center" gap={{ base: '2', md: '4' }} px="4" py="1" minH="60px" flexWrap={{ base: 'wrap', md: 'nowrap' }} borderTopWidth="1px" bg="bg.panel" flexShrink={0}>
+    <Flex
+      as="footer"
+      align="center"
+      gap={{ base: '2', md: '4' }}
+      px="4"
+      py="1"
+      minH="60px"
+      flexWrap={{ base: 'wrap', md: 'nowrap' }}
+      borderTopWidth="1px"
+      bg="bg.panel"
+      flexShrink={0}
+    >
       <IconButton aria-label={playing ? 'Stop (space)' : 'Play (space)'} variant="ghost" size="sm" onClick={() => player.toggle()}>
         {playing ? <Pause /> : <Play fill="currentColor" />}
       </IconButton>
       <Text ref={time} fontFamily="mono" fontSize="lg" minW="128px" data-testid="playhead" />
       <Choice
         label="Ways of hearing"
-        options={WAYS.filter((one) => ways.includes(one.way)).map((one) => ({ value: one.way, label: labels?.[one.way] ?? one.label, hint: one.key }))}
+        options={WAYS.filter((one) => ways.includes(one.way)).map((one) => ({
+          value: one.way,
+          label: labels?.[one.way] ?? one.label,
+          hint: one.key,
+        }))}
         value={way}
         choose={(chosen) => player.setWay(chosen)}
         button={{ size: 'xs', h: '8', rounded: 'none', fontWeight: 'normal' }}

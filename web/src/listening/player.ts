@@ -287,8 +287,7 @@ class Player {
   }
 
   private async until(when: number, run: number): Promise<void> {
-    while (run === this.run && this.context && this.context.currentTime < when)
-      await new Promise((resolve) => setTimeout(resolve, 40))
+    while (run === this.run && this.context && this.context.currentTime < when) await new Promise((resolve) => setTimeout(resolve, 40))
   }
 }
 

@@ -1,5 +1,5 @@
 import type { EditWish, Pieces } from '../api/client'
-import { shifted } from './timeMap'
+import { along, shifted } from './timeMap'
 
 /** What a hand does to a map while it drags, and what is asked of the server when it lets go. Times in s. */
 export type Move =
@@ -27,9 +27,7 @@ export function moved(pieces: Pieces, move: Move | null): Pieces {
 }
 
 function trimmed(knots: number[][], edge: 'start' | 'end', tRefS: number): number[][] {
-  const [a, b] = edge === 'start' ? [knots[0]!, knots[1]!] : [knots[knots.length - 2]!, knots[knots.length - 1]!]
-  const slope = (b[1]! - a[1]!) / (b[0]! - a[0]!)
-  const knot = [tRefS, a[1]! + (tRefS - a[0]!) * slope]
+  const knot = [tRefS, along(knots, tRefS)]
   return edge === 'start'
     ? [knot, ...knots.slice(1).filter(([ref]) => ref! > tRefS)]
     : [...knots.slice(0, -1).filter(([ref]) => ref! < tRefS), knot]

@@ -5,15 +5,20 @@ export function toRecording(pieces: Pieces, tRefS: number): number | null {
   for (let p = pieces.length - 1; p >= 0; p--) {
     const knots = pieces[p]!
     if (tRefS < knots[0]![0]! || tRefS > knots[knots.length - 1]![0]!) continue
-    const k = knotAfter(knots, tRefS)
-    const [ref0, rec0] = knots[k - 1]! as [number, number]
-    const [ref1, rec1] = knots[k]! as [number, number]
-    return rec0 + ((tRefS - ref0) * (rec1 - rec0)) / (ref1 - ref0)
+    return along(knots, tRefS)
   }
   return null
 }
 
-/** The first knot, but for the very first, that does not lie before a moment within the piece; by bisection. */
+/** Recording time along one piece; beyond its ends it runs on straight. */
+export function along(knots: number[][], tRefS: number): number {
+  const k = knotAfter(knots, tRefS)
+  const [ref0, rec0] = knots[k - 1]! as [number, number]
+  const [ref1, rec1] = knots[k]! as [number, number]
+  return rec0 + ((tRefS - ref0) * (rec1 - rec0)) / (ref1 - ref0)
+}
+
+/** The first knot, but for the very first, that does not lie before a moment, or the last; by bisection. */
 export function knotAfter(knots: number[][], tRefS: number): number {
   let [low, high] = [1, knots.length - 1]
   while (low < high) {
@@ -27,4 +32,9 @@ export function knotAfter(knots: number[][], tRefS: number): number {
 export const shifted = (pieces: Pieces, byS: number): Pieces =>
   byS === 0 ? pieces : pieces.map((knots) => knots.map(([ref, rec]) => [ref! + byS, rec!]))
 
-export const identity = (durationS: number): Pieces => [[[0, 0], [durationS, durationS]]]
+export const identity = (durationS: number): Pieces => [
+  [
+    [0, 0],
+    [durationS, durationS],
+  ],
+]

@@ -26,7 +26,10 @@ export const panned = (view: Viewport, byPx: number): Viewport => ({ ...view, st
 /** Round steps for an axis, about `apartPx` apart. */
 export function ticks(view: Viewport, widthPx: number, apartPx = 110): { stepS: number; timesS: number[] } {
   const wanted = view.secondsPerPx * apartPx
-  const steps = [1e-5, 2e-5, 5e-5, 1e-4, 2e-4, 5e-4, 1e-3, 2e-3, 5e-3, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600]
+  const steps = [
+    1e-5, 2e-5, 5e-5, 1e-4, 2e-4, 5e-4, 1e-3, 2e-3, 5e-3, 0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900,
+    1800, 3600,
+  ]
   const stepS = steps.find((step) => step >= wanted) ?? 7200
   const timesS: number[] = []
   for (let i = Math.ceil(view.startS / stepS); i * stepS <= timeAt(view, widthPx); i++) timesS.push(i * stepS)

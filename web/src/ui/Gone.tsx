@@ -7,7 +7,13 @@ import { TopBar } from './TopBar'
 export function Gone({ words, to = '/', back = 'To the projects' }: { words: string; to?: string; back?: string }) {
   return (
     <Page name="Not here">
-      <TopBar left={<Heading as="h1" size="md">Not here</Heading>} />
+      <TopBar
+        left={
+          <Heading as="h1" size="md">
+            Not here
+          </Heading>
+        }
+      />
       <Flex flex="1" direction="column" align="center" justify="center" gap="4" px="8">
         <Text fontFamily="sentence" fontSize="xl" role="alert" textAlign="center">
           {words}

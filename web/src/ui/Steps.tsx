@@ -36,7 +36,9 @@ export function Steps({ steps, go, maxH }: { steps: readonly Step[]; go: (number
             fontWeight={one.number === now ? '600' : 'normal'}
             color={one.applied ? undefined : 'fg.muted'}
             aria-current={one.number === now ? 'step' : undefined}
-            title={one.number === now ? 'This is how it is now' : one.applied ? 'Click to go back to this' : 'Undone; click to have it again'}
+            title={
+              one.number === now ? 'This is how it is now' : one.applied ? 'Click to go back to this' : 'Undone; click to have it again'
+            }
             onClick={() => one.number !== now && go(one.number)}
           >
             <Text as="span">

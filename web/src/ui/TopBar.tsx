@@ -8,7 +8,17 @@ import { useHelp } from './ShortcutsHelp'
 export function TopBar({ left, right }: { left: ReactNode; right?: ReactNode }) {
   const { dark, toggle } = useDark()
   return (
-    <Flex as="header" align="center" gap="3" px="4" py="1" minH="44px" flexWrap={{ base: 'wrap', md: 'nowrap' }} borderBottomWidth="1px" flexShrink={0}>
+    <Flex
+      as="header"
+      align="center"
+      gap="3"
+      px="4"
+      py="1"
+      minH="44px"
+      flexWrap={{ base: 'wrap', md: 'nowrap' }}
+      borderBottomWidth="1px"
+      flexShrink={0}
+    >
       {left}
       <Box flex="1" />
       {right}

@@ -36,7 +36,9 @@ export function Problems() {
         bg={tone === 'problem' ? 'var(--ochre-sheet)' : 'bg.panel'}
         borderWidth="1px"
         borderColor={tone === 'problem' ? 'ochre.solid' : 'border.emphasized'}
-        rounded="md" shadow="md">
+        rounded="md"
+        shadow="md"
+      >
         <Text fontSize="sm">{text}</Text>
         <CloseButton size="xs" aria-label="Dismiss" onClick={() => useProblem.setState({ text: null })} />
       </Flex>

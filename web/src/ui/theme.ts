@@ -29,7 +29,12 @@ const config = defineConfig({
         rust: palette('rust'),
         moss: palette('moss'),
         ochre: palette('ochre'),
-        bg: { DEFAULT: { value: 'var(--paper)' }, panel: { value: 'var(--sheet)' }, subtle: { value: 'var(--sunken)' }, muted: { value: 'var(--sunken)' } },
+        bg: {
+          DEFAULT: { value: 'var(--paper)' },
+          panel: { value: 'var(--sheet)' },
+          subtle: { value: 'var(--sunken)' },
+          muted: { value: 'var(--sunken)' },
+        },
         fg: { DEFAULT: { value: 'var(--ink)' }, muted: { value: 'var(--ink-soft)' }, subtle: { value: 'var(--ink-soft)' } },
         border: { DEFAULT: { value: 'var(--line)' }, emphasized: { value: 'var(--line-strong)' } },
       },

@@ -9,6 +9,8 @@ export function usePalette(): Palette {
   const dark = useDark((s) => s.dark)
   return useMemo(() => {
     const style = getComputedStyle(document.documentElement)
-    return (palettes[dark ? 'dark' : 'light'] ??= Object.fromEntries(NAMES.map((name) => [name, style.getPropertyValue(`--${name}`).trim()])) as Palette)
+    return (palettes[dark ? 'dark' : 'light'] ??= Object.fromEntries(
+      NAMES.map((name) => [name, style.getPropertyValue(`--${name}`).trim()]),
+    ) as Palette)
   }, [dark])
 }

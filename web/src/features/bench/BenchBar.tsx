@@ -16,13 +16,29 @@ export function BenchBar({ at, count, step }: { at: number; count: number; step:
       left={
         <>
           <Crumb to={`/projects/${project.id}`}>{project.name}</Crumb>
-          <IconButton aria-label="Recording before (K)" title="Recording before (K)" size="2xs" variant="outline" rounded="full" disabled={at <= 0} onClick={() => step(-1)}>
+          <IconButton
+            aria-label="Recording before (K)"
+            title="Recording before (K)"
+            size="2xs"
+            variant="outline"
+            rounded="full"
+            disabled={at <= 0}
+            onClick={() => step(-1)}
+          >
             <ChevronLeft />
           </IconButton>
           <Heading as="h1" size="md" truncate title={recording.name} minW="60px">
             {recording.name}
           </Heading>
-          <IconButton aria-label="Next recording (J)" title="Next recording (J)" size="2xs" variant="outline" rounded="full" disabled={at >= count - 1} onClick={() => step(1)}>
+          <IconButton
+            aria-label="Next recording (J)"
+            title="Next recording (J)"
+            size="2xs"
+            variant="outline"
+            rounded="full"
+            disabled={at >= count - 1}
+            onClick={() => step(1)}
+          >
             <ChevronRight />
           </IconButton>
           <Text fontSize="sm" color="fg.muted" truncate minW="0">

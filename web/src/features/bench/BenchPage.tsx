@@ -5,7 +5,7 @@ import { useLocation } from 'wouter'
 import { api, type Project, type Recording } from '../../api/client'
 import { inOrder } from '../../api/order'
 import { loupesOptions, projectOptions, usePieces } from '../../api/queries'
-import { useBatchNotice } from '../../api/useBatchNotice'
+import { useBatchNotice } from '../../ui/useBatchNotice'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { ListeningBar } from '../../listening/ListeningBar'
 import { player, WAYS, type Track } from '../../listening/player'
@@ -51,7 +51,10 @@ function Bench({ batch, ...given }: Props) {
   const shown = { ...given, stored, earlier }
   const [store] = useState(() => createBench(client, shown))
   const { project, reference } = given
-  useLayoutEffect(() => store.getState().show({ project, reference, recording, stored, earlier }), [store, project, reference, recording, stored, earlier])
+  useLayoutEffect(
+    () => store.getState().show({ project, reference, recording, stored, earlier }),
+    [store, project, reference, recording, stored, earlier],
+  )
   // Who leaves while a key is held has moved it all the same.
   useEffect(() => () => store.getState().settle(), [store])
   return (
@@ -82,7 +85,10 @@ function Work() {
   const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_id ?? ''), enabled: mapId !== '' })
   useEffect(() => store.getState().lookAt(moments ?? []), [store, moments])
   // Every edit is followed by a proof; what is missing on arrival was stored before there were any, or broke off.
-  useEffect(() => void api.POST('/api/recordings/{recording_id}/proofs', { params: { path: { recording_id: recording.id } } }), [recording.id])
+  useEffect(
+    () => void api.POST('/api/recordings/{recording_id}/proofs', { params: { path: { recording_id: recording.id } } }),
+    [recording.id],
+  )
 
   useEffect(() => {
     const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]

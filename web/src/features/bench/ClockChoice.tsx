@@ -33,10 +33,21 @@ export function ClockChoice() {
           {error}
         </Text>
         <Flex gap="1">
-          <Button size="2xs" variant="outline" disabled={!judgement?.has_clock} title="Use the clock that was measured" onClick={() => edit({ kind: 'clock', use: 'measured' })}>
+          <Button
+            size="2xs"
+            variant="outline"
+            disabled={!judgement?.has_clock}
+            title="Use the clock that was measured"
+            onClick={() => edit({ kind: 'clock', use: 'measured' })}
+          >
             as measured
           </Button>
-          <Button size="2xs" variant="outline" title="Refuse the measured clock: leave the sound at its own speed" onClick={() => edit({ kind: 'clock', use: 'none' })}>
+          <Button
+            size="2xs"
+            variant="outline"
+            title="Refuse the measured clock: leave the sound at its own speed"
+            onClick={() => edit({ kind: 'clock', use: 'none' })}
+          >
             leave it alone
           </Button>
         </Flex>

@@ -87,7 +87,15 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
   const lagMs = timing?.lag_ms == null ? null : timing.lag_ms + (was !== null && now !== null ? (was - now) * 1000 : 0)
   const decimals = lagMs !== null && Math.abs(lagMs) >= 10 ? 1 : lagMs !== null && Math.abs(lagMs) >= 1 ? 2 : 3
   return (
-    <Box position="relative" flex="1" minW="0" bg="bg.panel" borderWidth="1px" borderColor={isHeld ? 'ink.solid' : undefined} data-testid="loupe">
+    <Box
+      position="relative"
+      flex="1"
+      minW="0"
+      bg="bg.panel"
+      borderWidth="1px"
+      borderColor={isHeld ? 'ink.solid' : undefined}
+      data-testid="loupe"
+    >
       <canvas
         ref={canvas}
         {...drag}
@@ -109,14 +117,25 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
             aria-pressed={isHeld}
             color={isHeld ? 'fg' : 'fg.muted'}
             fontWeight={isHeld ? '700' : '400'}
-            title={isHeld ? 'Let go of this moment (H)' : 'Hold this moment: what is moved in another loupe then changes the clock (H holds the start)'}
+            title={
+              isHeld
+                ? 'Let go of this moment (H)'
+                : 'Hold this moment: what is moved in another loupe then changes the clock (H holds the start)'
+            }
             onClick={() => holdLoupe(isHeld ? null : index)}
           >
             <Pin size={11} aria-hidden />
             {isHeld ? 'held' : 'hold'}
           </Flex>
         </Flex>
-        <Text fontFamily="mono" fontWeight="600" whiteSpace="nowrap" bg="bg.panel/70" color={lagMs !== null && Math.abs(lagMs) < 1 ? 'moss.fg' : 'ochre.fg'} opacity={isFetching ? 0.5 : 1}>
+        <Text
+          fontFamily="mono"
+          fontWeight="600"
+          whiteSpace="nowrap"
+          bg="bg.panel/70"
+          color={lagMs !== null && Math.abs(lagMs) < 1 ? 'moss.fg' : 'ochre.fg'}
+          opacity={isFetching ? 0.5 : 1}
+        >
           {lagMs === null ? (timing ? 'nothing to measure here' : '') : `${signed(lagMs, decimals)} ms`}
         </Text>
       </Flex>

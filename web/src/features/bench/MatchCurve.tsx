@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { useCallback } from 'react'
+import type { Recording } from '../../api/client'
 import { curveOptions } from '../../api/queries'
 import { clock } from '../../time/times'
 import { usePalette } from '../../ui/usePalette'
@@ -12,6 +13,8 @@ const CURVE_PX = 96
 /** A click this near to a rival means it. */
 const NEAR_PX = 14
 
+const NONE: NonNullable<Recording['judgement']>['candidates'] = []
+
 /** How well every possible offset fits, with its rivals. */
 export function MatchCurve() {
   const recording = useBench((s) => s.recording)
@@ -19,7 +22,7 @@ export function MatchCurve() {
   const palette = usePalette()
   const judged = recording.judgement
   const { data: curve } = useQuery({ ...curveOptions(recording.id, judged?.map_id), enabled: judged !== null })
-  const candidates = judged?.candidates ?? []
+  const candidates = judged?.candidates ?? NONE
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) => {
       if (!curve) return
@@ -38,9 +41,7 @@ export function MatchCurve() {
     if (!curve) return null
     const at = offsetAt(curve, x, widthPx)
     const perPx = offsetAt(curve, 1, widthPx) - offsetAt(curve, 0, widthPx)
-    const found = candidates
-      .map((one, index) => ({ index, px: Math.abs(one.offset_s - at) / perPx }))
-      .sort((a, b) => a.px - b.px)[0]
+    const found = candidates.map((one, index) => ({ index, px: Math.abs(one.offset_s - at) / perPx })).sort((a, b) => a.px - b.px)[0]
     return found && found.px < NEAR_PX ? found.index : null
   }
   if (!judged) return null

@@ -10,7 +10,7 @@ import { panned, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { drawAxis } from '../../drawing/axis'
 import { drawLenses } from '../../drawing/lenses'
 import { drawMirror } from '../../drawing/mirror'
-import { coarsestOf, useBench, useBenchStore, wholeOf } from './benchStore'
+import { coarsestOf, useBench, useBenchStore, viewOf } from './benchStore'
 import { useWaveKind } from './waveKind'
 import { useDrag, type Drag } from '../../ui/useDrag'
 
@@ -25,7 +25,7 @@ const LENS_PX = 7
 
 export const Mirror = memo(function Mirror() {
   const { reference, recording, pieces, selection, piece, earlier, heldBack, centresS, heldLoupe } = useBench((s) => s)
-  const view = useBench((s) => s.view) ?? wholeOf(useBenchStore().getState())
+  const view = useBench(viewOf)
   const store = useBenchStore()
   const { setView, select, choosePiece, preview, keep, look } = store.getState()
   const palette = usePalette()
@@ -70,8 +70,7 @@ export const Mirror = memo(function Mirror() {
   const grip = useRef<ReturnType<typeof pieceAt>>(null)
   const lens = useRef(-1)
   const [onEdge, setOnEdge] = useState(false)
-  const kind = (drag: Drag): 'select' | 'pan' | 'move' =>
-    drag.startY < AXIS_PX ? 'select' : drag.startY < middlePx() ? 'pan' : 'move'
+  const kind = (drag: Drag): 'select' | 'pan' | 'move' => (drag.startY < AXIS_PX ? 'select' : drag.startY < middlePx() ? 'pan' : 'move')
   const moveOf = (d: Drag, from: Viewport): Move => {
     const byS = d.byX * from.secondsPerPx
     const at = grip.current
@@ -130,8 +129,7 @@ export const Mirror = memo(function Mirror() {
         element.style.visibility = x >= 0 && x <= width ? 'visible' : 'hidden'
       }
       const { playing, follow: follows } = usePlayer.getState()
-      if (playing && follows && (x > width * 0.9 || x < 0))
-        setView((v) => ({ ...v, startS: positionS - width * 0.1 * v.secondsPerPx }))
+      if (playing && follows && (x > width * 0.9 || x < 0)) setView((v) => ({ ...v, startS: positionS - width * 0.1 * v.secondsPerPx }))
     },
     [canvas, setView],
   )
@@ -139,7 +137,14 @@ export const Mirror = memo(function Mirror() {
   useEffect(() => follow(player.positionS()), [view, follow])
 
   return (
-    <Box position="relative" bg="bg.panel" overflow="hidden" data-testid="mirror" data-start-s={view.startS} data-seconds-per-px={view.secondsPerPx}>
+    <Box
+      position="relative"
+      bg="bg.panel"
+      overflow="hidden"
+      data-testid="mirror"
+      data-start-s={view.startS}
+      data-seconds-per-px={view.secondsPerPx}
+    >
       <canvas
         ref={canvas}
         {...drag}
@@ -151,7 +156,16 @@ export const Mirror = memo(function Mirror() {
         role="img"
         aria-label={`${reference.name} above, ${recording.name} below a common time axis`}
       />
-      <Text position="absolute" top={`${AXIS_PX + 2}px`} left="2" fontSize="xs" color="slate.fg" pointerEvents="none" bg="bg.panel/70" px="1">
+      <Text
+        position="absolute"
+        top={`${AXIS_PX + 2}px`}
+        left="2"
+        fontSize="xs"
+        color="slate.fg"
+        pointerEvents="none"
+        bg="bg.panel/70"
+        px="1"
+      >
         {reference.name}
       </Text>
       <Text position="absolute" bottom="1" left="2" fontSize="xs" color="rust.fg" pointerEvents="none" bg="bg.panel/70" px="1">

@@ -23,7 +23,12 @@ export function PieceList() {
         <Text fontSize="sm" fontWeight="600">
           {stored.length === 1 ? 'In one piece' : `In ${stored.length} pieces`}
         </Text>
-        <Button size="2xs" variant="outline" title="Cut at the playhead; nothing moves (C)" onClick={() => edit({ kind: 'split', t_ref: player.positionS() })}>
+        <Button
+          size="2xs"
+          variant="outline"
+          title="Cut at the playhead; nothing moves (C)"
+          onClick={() => edit({ kind: 'split', t_ref: player.positionS() })}
+        >
           <Scissors size={11} /> Cut here
         </Button>
       </Flex>
@@ -33,7 +38,14 @@ export function PieceList() {
             const joint = map.joints[index]
             return (
               <Box key={index} data-testid="piece">
-                <Flex align="center" borderWidth="1px" borderColor={piece === index ? 'ink.solid' : 'border'} bg={piece === index ? 'bg.panel' : undefined} h="26px" pl="2">
+                <Flex
+                  align="center"
+                  borderWidth="1px"
+                  borderColor={piece === index ? 'ink.solid' : 'border'}
+                  bg={piece === index ? 'bg.panel' : undefined}
+                  h="26px"
+                  pl="2"
+                >
                   <Text
                     as="button"
                     flex="1"
@@ -50,7 +62,13 @@ export function PieceList() {
                   >
                     {clock(knots[0]![0]!, 1)} – {clock(knots.at(-1)![0]!, 1)}
                   </Text>
-                  <IconButton aria-label={`Remove piece ${index + 1}`} title="Remove this piece (Delete)" size="2xs" variant="ghost" onClick={() => edit({ kind: 'remove', index })}>
+                  <IconButton
+                    aria-label={`Remove piece ${index + 1}`}
+                    title="Remove this piece (Delete)"
+                    size="2xs"
+                    variant="ghost"
+                    onClick={() => edit({ kind: 'remove', index })}
+                  >
                     <X />
                   </IconButton>
                 </Flex>
@@ -59,11 +77,23 @@ export function PieceList() {
                     <Text flex="1" lineHeight="1.2">
                       {joint.words[0]!.toLowerCase() + joint.words.slice(1)}
                     </Text>
-                    <Button size="2xs" px="1" variant="ghost" title="Make one piece of both: what follows moves to where it was recorded" onClick={() => edit({ kind: 'join', index })}>
+                    <Button
+                      size="2xs"
+                      px="1"
+                      variant="ghost"
+                      title="Make one piece of both: what follows moves to where it was recorded"
+                      onClick={() => edit({ kind: 'join', index })}
+                    >
                       Join
                     </Button>
                     {joint.has_gap && (
-                      <Button size="2xs" px="1" variant="ghost" title="Close the gap: all that follows moves up, out of step with the reference" onClick={() => edit({ kind: 'close-gap', index })}>
+                      <Button
+                        size="2xs"
+                        px="1"
+                        variant="ghost"
+                        title="Close the gap: all that follows moves up, out of step with the reference"
+                        onClick={() => edit({ kind: 'close-gap', index })}
+                      >
                         Close
                       </Button>
                     )}
@@ -75,7 +105,13 @@ export function PieceList() {
           <Flex gap="1" align="center" pt="1" fontSize="sm" color="fg.muted">
             <Text flex="1">in gaps</Text>
             {GAPS.map(({ gaps, label }) => (
-              <Button key={gaps} size="2xs" variant={map.gaps === gaps ? 'solid' : 'outline'} aria-pressed={map.gaps === gaps} onClick={() => map.gaps !== gaps && edit({ kind: 'gaps', gaps })}>
+              <Button
+                key={gaps}
+                size="2xs"
+                variant={map.gaps === gaps ? 'solid' : 'outline'}
+                aria-pressed={map.gaps === gaps}
+                onClick={() => map.gaps !== gaps && edit({ kind: 'gaps', gaps })}
+              >
                 {label}
               </Button>
             ))}

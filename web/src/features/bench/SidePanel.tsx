@@ -19,7 +19,16 @@ export const SidePanel = memo(function SidePanel() {
   const piece = useBench((s) => s.piece)
   const edit = useBench((s) => s.edit)
   return (
-    <Flex direction="column" gap="4" w={{ base: '100%', md: '276px' }} flexShrink={0} borderLeftWidth={{ md: '1px' }} px="4" py="3" overflowY={{ md: 'auto' }}>
+    <Flex
+      direction="column"
+      gap="4"
+      w={{ base: '100%', md: '276px' }}
+      flexShrink={0}
+      borderLeftWidth={{ md: '1px' }}
+      px="4"
+      py="3"
+      overflowY={{ md: 'auto' }}
+    >
       <MatchCurve />
       {map && (
         <Section title="Place">

@@ -135,7 +135,8 @@ export const Trace = memo(function Trace() {
           — size: certainty; ring: too unclear to say; band: below any meaning. Click to hear a moment, drag up or down to slide.
         </Text>
         <Text fontFamily="mono" whiteSpace="nowrap" data-testid="trace-moment">
-          {hovered && `${clock(hovered.tRefS, 1)}  ${signed(hovered.lagMs, 3)} ms${hovered.verdict === 'nothing' ? ', too unclear to say' : ''}`}
+          {hovered &&
+            `${clock(hovered.tRefS, 1)}  ${signed(hovered.lagMs, 3)} ms${hovered.verdict === 'nothing' ? ', too unclear to say' : ''}`}
         </Text>
       </Flex>
       <Box flex="1" minH="0" bg="bg.panel">

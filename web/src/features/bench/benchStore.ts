@@ -11,6 +11,8 @@ import { sayProblem } from '../../ui/problems'
 
 /** How much wider than the whole event the mirror may show. */
 const MOST_OUT = 1.5
+/** Until the window was measured. */
+const FIRST_PX = 960
 /** How long a hand may rest between two presses that are one change. */
 const REST_MS = 350
 
@@ -33,7 +35,8 @@ export interface Bench extends Shown {
   pendingS: number
   drawn: Move | null
   widthPx: number
-  /** Null: all of it. */
+  /** All of it, as wide as the window is; and what of it is shown, null: all. */
+  whole: Viewport
   view: Viewport | null
   selection: Range | null
   /** The piece that slides, null: the whole recording moves. */
@@ -65,14 +68,17 @@ export interface Bench extends Shown {
   settle: () => void
 }
 
+export const viewOf = (bench: Bench): Viewport => bench.view ?? bench.whole
+export const coarsestOf = (bench: Bench): number => bench.whole.secondsPerPx * MOST_OUT
+
+type Given = Omit<Bench, 'pieces' | 'mapId' | 'whole'>
+
 /** The view of all of it: the reference, and the recording where it reaches beyond. */
-export function wholeOf({ reference, recording, widthPx }: Bench): Viewport {
+function wholeOf({ reference, recording, widthPx }: Pick<Bench, 'reference' | 'recording' | 'widthPx'>): Viewport {
   const startS = Math.min(0, recording.map?.start_ref_s ?? 0)
   const endS = Math.max(reference.media.duration_s ?? 1, recording.map?.end_ref_s ?? 0)
   return showing(startS, endS, widthPx)
 }
-
-export const coarsestOf = (bench: Bench): number => wholeOf(bench).secondsPerPx * MOST_OUT
 
 /** What moving the sound in a loupe does; null where its moment is held. */
 export function loupeMove({ heldLoupe, centresS }: Bench, index: number, byS: number): Move | null {
@@ -81,7 +87,7 @@ export function loupeMove({ heldLoupe, centresS }: Bench, index: number, byS: nu
 }
 
 /** What follows from the rest. */
-function drawnOf(bench: Omit<Bench, 'pieces' | 'mapId'>): Pick<Bench, 'pieces' | 'mapId'> {
+function drawnOf(bench: Given): Pick<Bench, 'pieces' | 'mapId'> {
   const { recording, stored, earlier, heldBack, pendingS, drawn } = bench
   if (heldBack && earlier && recording.earlier_id) return { pieces: earlier, mapId: recording.earlier_id }
   return { pieces: recording.map && stored ? moved(shifted(stored, pendingS), drawn) : [], mapId: recording.map?.id ?? '' }
@@ -105,7 +111,14 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
 
   return createStore<Bench>((set, get) => {
     /** Set, with what follows from it. */
-    const put = (change: Partial<Bench>): void => set((bench) => ({ ...change, ...drawnOf({ ...bench, ...change }) }))
+    const put = (change: Partial<Bench>): void =>
+      set((bench) => {
+        const next = { ...bench, ...change }
+        const whole = wholeOf(next)
+        // The same object as long as it says the same, so that what shows it is not drawn anew.
+        const same = whole.startS === bench.whole.startS && whole.secondsPerPx === bench.whole.secondsPerPx
+        return { ...change, ...drawnOf(next), whole: same ? bench.whole : whole }
+      })
 
     // Sent one at a time and strictly in the order in which they were made.
     const send = async (): Promise<void> => {
@@ -125,7 +138,9 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
           queue.version = changed.version
           queue.waiting.shift()
           putRecording(client, changed)
-          const stored = changed.map ? (changed.map.pieces ?? client.getQueryData(versionOptions(id, changed.map.id).queryKey)?.pieces ?? null) : null
+          const stored = changed.map
+            ? (changed.map.pieces ?? client.getQueryData(versionOptions(id, changed.map.id).queryKey)?.pieces ?? null)
+            : null
           put({ recording: changed, stored, pendingS: owedS(), drawn: queue.waiting.length ? get().drawn : null })
         }
       } catch (error) {
@@ -157,7 +172,8 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
       ...first,
       pieces: shown.stored ?? [],
       mapId: shown.recording.map?.id ?? '',
-      widthPx: 960,
+      widthPx: FIRST_PX,
+      whole: wholeOf({ ...shown, widthPx: FIRST_PX }),
       view: null,
       selection: null,
       piece: null,
@@ -173,9 +189,9 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
         const gone = piece !== null && piece >= (next.stored?.length ?? 0)
         put({ ...next, piece: gone ? null : piece })
       },
-      measure: (widthPx) => set({ widthPx }),
-      setView: (change) => set((bench) => ({ view: change(bench.view ?? wholeOf(bench)) })),
-      zoom: (factor) => set((bench) => ({ view: zoomed(bench.view ?? wholeOf(bench), bench.widthPx / 2, factor, coarsestOf(bench)) })),
+      measure: (widthPx) => put({ widthPx }),
+      setView: (change) => set((bench) => ({ view: change(viewOf(bench)) })),
+      zoom: (factor) => set((bench) => ({ view: zoomed(viewOf(bench), bench.widthPx / 2, factor, coarsestOf(bench)) })),
       showAll: () => set({ view: null }),
       holdBack: (heldBack) => put({ heldBack }),
       select: (selection) => set({ selection }),

@@ -45,7 +45,9 @@ export function DeliverPage({ projectId }: { projectId: string }) {
           <>
             <Crumb to="/">Projects</Crumb>
             <Crumb to={`/projects/${projectId}`}>{project.name}</Crumb>
-            <Heading as="h1" size="md">Deliver</Heading>
+            <Heading as="h1" size="md">
+              Deliver
+            </Heading>
           </>
         }
       />
@@ -57,7 +59,9 @@ export function DeliverPage({ projectId }: { projectId: string }) {
             </Text>
             <Text color="fg.muted" mb="5">
               Each starts with the reference and is as long as it
-              {reference?.media.duration_s ? ` (${clock(reference.media.duration_s)}, ${(reference.media.sample_rate_hz ?? 0) / 1000} kHz)` : ''}
+              {reference?.media.duration_s
+                ? ` (${clock(reference.media.duration_s)}, ${(reference.media.sample_rate_hz ?? 0) / 1000} kHz)`
+                : ''}
               , with its time reference inside. Lay them on tracks of their own, all at the reference's start.
             </Text>
             <Choice
@@ -73,7 +77,14 @@ export function DeliverPage({ projectId }: { projectId: string }) {
               gap="2"
               mb="5"
             />
-            <Button size="sm" colorPalette="slate" disabled={!placed.length} title={placed.length ? undefined : 'Nothing is placed yet'} loading={write.isPending} onClick={() => write.mutate(null)}>
+            <Button
+              size="sm"
+              colorPalette="slate"
+              disabled={!placed.length}
+              title={placed.length ? undefined : 'Nothing is placed yet'}
+              loading={write.isPending}
+              onClick={() => write.mutate(null)}
+            >
               Write all {placed.length} as a ZIP, with the report
             </Button>
             <Stack gap="0" mt="6">
@@ -104,7 +115,11 @@ export function DeliverPage({ projectId }: { projectId: string }) {
                 Nothing yet. What you write waits here to be downloaded.
               </Text>
             )}
-            <Stack gap="0">{deliveries?.map((one) => <DeliveryLine key={one.id} delivery={one} project={project} />)}</Stack>
+            <Stack gap="0">
+              {deliveries?.map((one) => (
+                <DeliveryLine key={one.id} delivery={one} project={project} />
+              ))}
+            </Stack>
             <Text fontWeight="600" mt="8" mb="2">
               Report
             </Text>

@@ -6,7 +6,18 @@ import { UploadList } from './UploadList'
 export function EmptyProject({ projectId, add }: { projectId: string; add: () => void }) {
   const fromFolder = useFolders()
   return (
-    <Flex flex="1" direction="column" align="center" justify="center" gap="4" m="6" borderWidth="2px" borderStyle="dashed" borderColor="border.emphasized" rounded="lg">
+    <Flex
+      flex="1"
+      direction="column"
+      align="center"
+      justify="center"
+      gap="4"
+      m="6"
+      borderWidth="2px"
+      borderStyle="dashed"
+      borderColor="border.emphasized"
+      rounded="lg"
+    >
       <Text fontFamily="sentence" fontSize="2xl">
         Drop all recordings of the event here
       </Text>

@@ -44,7 +44,10 @@ export function FindBar({ recordings, finding, find, zoom, showAll }: Props) {
       />
       <Choice
         label="Recordings shown"
-        options={SHOWS.filter((one) => one === 'all' || one === finding.show || counts[one] > 0).map((one) => ({ value: one, label: `${LABELS[one]} ${counts[one]}` }))}
+        options={SHOWS.filter((one) => one === 'all' || one === finding.show || counts[one] > 0).map((one) => ({
+          value: one,
+          label: `${LABELS[one]} ${counts[one]}`,
+        }))}
         value={finding.show}
         choose={(show) => find({ ...finding, show })}
         button={{ size: '2xs', px: '2', fontWeight: 'normal' }}
@@ -58,7 +61,13 @@ export function FindBar({ recordings, finding, find, zoom, showAll }: Props) {
       )}
       <Box flex="1" />
       <Flex align="center" gap="1">
-        <Button size="2xs" variant="ghost" disabled={!showAll} title={showAll ? 'The whole event (0)' : 'The whole event is shown'} onClick={() => showAll?.()}>
+        <Button
+          size="2xs"
+          variant="ghost"
+          disabled={!showAll}
+          title={showAll ? 'The whole event (0)' : 'The whole event is shown'}
+          onClick={() => showAll?.()}
+        >
           whole event
         </Button>
         <IconButton aria-label="Farther (−)" title="Farther (−)" size="2xs" variant="outline" disabled={!showAll} onClick={() => zoom(2)}>

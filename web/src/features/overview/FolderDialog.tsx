@@ -61,10 +61,10 @@ function Contents({ projectId, close }: { projectId: string; close: () => void }
           </Text>
         )}
         <Box maxH="300px" overflowY="auto" borderWidth="1px" rounded="md" py="1">
-          {path !== null && (
-            <Line icon={<FolderUp size={15} />} name="up" onClick={() => go(folder?.parent ?? null)} />
-          )}
-          {folder?.folders.map((one) => <Line key={one.path} icon={<Folder size={15} />} name={one.name} onClick={() => go(one.path)} />)}
+          {path !== null && <Line icon={<FolderUp size={15} />} name="up" onClick={() => go(folder?.parent ?? null)} />}
+          {folder?.folders.map((one) => (
+            <Line key={one.path} icon={<Folder size={15} />} name={one.name} onClick={() => go(one.path)} />
+          ))}
           {files.map((one) => (
             <Flex key={one.path} px="3" py="1" fontSize="sm" gap="3">
               <Text flex="1" truncate title={one.name}>
@@ -100,7 +100,9 @@ function Contents({ projectId, close }: { projectId: string; close: () => void }
             close()
           }}
         >
-          {files.length ? `Bring in ${files.length === 1 ? 'this recording' : `these ${files.length} recordings`}, ${megabytes(bytes)}` : 'Bring in'}
+          {files.length
+            ? `Bring in ${files.length === 1 ? 'this recording' : `these ${files.length} recordings`}, ${megabytes(bytes)}`
+            : 'Bring in'}
         </Button>
       </Dialog.Footer>
     </>

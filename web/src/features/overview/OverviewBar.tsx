@@ -13,8 +13,7 @@ import { ProjectHistory } from './ProjectHistory'
 export function OverviewBar({ project, add }: { project: Project; add: () => void }) {
   const [, go] = useLocation()
   const place = useMutation({
-    mutationFn: () =>
-      told(api.POST('/api/projects/{project_id}/alignments', { params: { path: { project_id: project.id } }, body: {} })),
+    mutationFn: () => told(api.POST('/api/projects/{project_id}/alignments', { params: { path: { project_id: project.id } }, body: {} })),
   })
   const fromFolder = useFolders()
   const busy = project.works.filter((w) => w.kind === 'place')
@@ -32,7 +31,9 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
             {project.name}
           </Heading>
           <Text fontSize="sm" color="fg.muted" truncate minW="0" data-testid="batch">
-            {project.batch ? project.batch.words : `${recordingCount(project.recordings.length)} · ${project.frame_rate.name} frames a second`}
+            {project.batch
+              ? project.batch.words
+              : `${recordingCount(project.recordings.length)} · ${project.frame_rate.name} frames a second`}
           </Text>
         </>
       }

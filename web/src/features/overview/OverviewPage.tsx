@@ -4,7 +4,7 @@ import { useEffect } from 'react'
 import { useDropzone } from 'react-dropzone'
 import { useLocation } from 'wouter'
 import { projectOptions } from '../../api/queries'
-import { useBatchNotice } from '../../api/useBatchNotice'
+import { useBatchNotice } from '../../ui/useBatchNotice'
 import { uploadAll } from '../../api/upload'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { Gone } from '../../ui/Gone'
@@ -32,7 +32,18 @@ export function OverviewPage({ projectId }: { projectId: string }) {
       {project.recordings.length === 0 ? <EmptyProject projectId={project.id} add={add} /> : <RecordingTable project={project} />}
       <FolderDialog projectId={project.id} />
       {drop.isDragActive && (
-        <Flex position="absolute" inset="3" bg="bg.panel/90" borderWidth="2px" borderStyle="dashed" borderColor="slate.solid" rounded="lg" align="center" justify="center" zIndex="overlay">
+        <Flex
+          position="absolute"
+          inset="3"
+          bg="bg.panel/90"
+          borderWidth="2px"
+          borderStyle="dashed"
+          borderColor="slate.solid"
+          rounded="lg"
+          align="center"
+          justify="center"
+          zIndex="overlay"
+        >
           <Text fontFamily="sentence" fontSize="2xl">
             Let go to bring them in
           </Text>

@@ -18,7 +18,8 @@ export function ProjectHistory({ project }: { project: Project }) {
   const step = useMutation({
     // One after the other, in the order in which they were asked for.
     scope: { id: `history-${project.id}` },
-    mutationFn: (body: Wish) => told(api.POST('/api/projects/{project_id}/changes', { params: { path: { project_id: project.id } }, body })),
+    mutationFn: (body: Wish) =>
+      told(api.POST('/api/projects/{project_id}/changes', { params: { path: { project_id: project.id } }, body })),
     onSuccess: (changed) => putProject(client, changed),
     onError: (error) => sayProblem(error.message),
   })
@@ -58,7 +59,13 @@ export function ProjectHistory({ project }: { project: Project }) {
                 <Dialog.Title>What was done</Dialog.Title>
               </Dialog.Header>
               <Dialog.Body pb="4">
-                {changes && <Steps maxH="60vh" steps={changes.map((one) => ({ ...one, words: wordsOf(one, project) }))} go={(number) => mutate({ kind: 'go', number })} />}
+                {changes && (
+                  <Steps
+                    maxH="60vh"
+                    steps={changes.map((one) => ({ ...one, words: wordsOf(one, project) }))}
+                    go={(number) => mutate({ kind: 'go', number })}
+                  />
+                )}
               </Dialog.Body>
               <Dialog.CloseTrigger asChild>
                 <CloseButton size="sm" />
@@ -75,6 +82,9 @@ export function ProjectHistory({ project }: { project: Project }) {
 function wordsOf(change: Change, project: Project): string {
   if (change.moves_reference) return change.sentence
   const [first] = change.recording_ids
-  const whom = change.recording_ids.length === 1 ? project.recordings.find((one) => one.id === first)?.name : `${change.recording_ids.length} recordings`
+  const whom =
+    change.recording_ids.length === 1
+      ? project.recordings.find((one) => one.id === first)?.name
+      : `${change.recording_ids.length} recordings`
   return `${whom ?? ''}: ${change.sentence}`
 }

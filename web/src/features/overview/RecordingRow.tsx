@@ -32,7 +32,11 @@ export function ReferenceRow({ project, recording, view }: RowProps) {
     <Flex align="center" flexWrap={STACKED} bg="bg.panel" mb="1" data-row data-testid="reference-row">
       <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
         <Box flex="1" minW="0" pr="6">
-          {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} color="slate.fg" />}
+          {renaming ? (
+            <RenameField recording={recording} done={() => setRenaming(false)} />
+          ) : (
+            <Name recording={recording} color="slate.fg" />
+          )}
           <Text fontSize="xs" color="fg.muted" truncate>
             <Text as="span" color="slate.fg" fontWeight="600">
               reference
@@ -58,16 +62,32 @@ export function RecordingRow({ project, recording, view, work, choose }: Props) 
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
-    <Flex align="center" flexWrap={STACKED} borderBottomWidth="1px" minH="46px" data-row data-testid="recording-row" data-status={recording.status}>
+    <Flex
+      align="center"
+      flexWrap={STACKED}
+      borderBottomWidth="1px"
+      minH="46px"
+      data-row
+      data-testid="recording-row"
+      data-status={recording.status}
+    >
       <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
         <Box w={NAME_WIDTH} flexShrink={0} pr="2">
-          {renaming ? <RenameField recording={recording} done={() => setRenaming(false)} /> : <Name recording={recording} project={project} />}
+          {renaming ? (
+            <RenameField recording={recording} done={() => setRenaming(false)} />
+          ) : (
+            <Name recording={recording} project={project} />
+          )}
         </Box>
         {isPlaced ? <Facts recording={recording} /> : <Words recording={recording} project={project} choose={choose} />}
         <RowMenu project={project} recording={recording} choose={choose} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
-        {work ? <Doing work={work} /> : recording.map ? <Strip recording={recording} view={view} isReference={false} heightPx={38} /> : null}
+        {work ? (
+          <Doing work={work} />
+        ) : recording.map ? (
+          <Strip recording={recording} view={view} isReference={false} heightPx={38} />
+        ) : null}
       </Box>
     </Flex>
   )
@@ -132,7 +152,10 @@ function Words({ recording, project, choose }: { recording: Recording; project: 
   )
 }
 
-const DOING = { listen: 'listening', place: 'finding its place', prove: 'measuring', deliver: 'writing' } as const satisfies Record<Work['kind'], string>
+const DOING = { listen: 'listening', place: 'finding its place', prove: 'measuring', deliver: 'writing' } as const satisfies Record<
+  Work['kind'],
+  string
+>
 
 function Doing({ work }: { work: Work }) {
   const stop = useMutation({
@@ -195,7 +218,11 @@ function RowMenu({ project, recording, choose, rename }: MenuProps) {
           <Menu.Content bg="bg.panel">
             {choose && (
               <>
-                <Menu.Item value="place" disabled={!project.reference_id || recording.media.state !== 'ready'} onClick={() => place.mutate()}>
+                <Menu.Item
+                  value="place"
+                  disabled={!project.reference_id || recording.media.state !== 'ready'}
+                  onClick={() => place.mutate()}
+                >
                   Find its place again
                 </Menu.Item>
                 <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>

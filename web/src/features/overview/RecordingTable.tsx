@@ -61,7 +61,13 @@ export function RecordingTable({ project }: { project: Project }) {
     const placed = others.filter((one) => one.status === 'placed')
     const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]
     // However many sound together, the server mixes them.
-    if (placed.length) tracks.push({ recordingId: 'all', role: 'recording', mapId: placed.map((one) => one.map?.id ?? '').join(), path: `/api/projects/${project.id}/mix` })
+    if (placed.length)
+      tracks.push({
+        recordingId: 'all',
+        role: 'recording',
+        mapId: placed.map((one) => one.map?.id ?? '').join(),
+        path: `/api/projects/${project.id}/mix`,
+      })
     return tracks
   }, [reference, others, project.id])
   useEffect(() => {
@@ -98,10 +104,18 @@ export function RecordingTable({ project }: { project: Project }) {
         <Flex position="sticky" top="0" bg="bg" zIndex="1" fontSize="xs" color="fg.muted" align="flex-end" flexWrap={STACKED}>
           <Flex w={FACTS} flexShrink={0} px="4" pb="1">
             <Text w={NAME_WIDTH}>recording</Text>
-            <Text w="80px" textAlign="right">starts at</Text>
-            <Text w="86px" textAlign="right">clock, ppm</Text>
-            <Text w="80px" textAlign="right">left over</Text>
-            <Text w="72px" textAlign="right">sure</Text>
+            <Text w="80px" textAlign="right">
+              starts at
+            </Text>
+            <Text w="86px" textAlign="right">
+              clock, ppm
+            </Text>
+            <Text w="80px" textAlign="right">
+              left over
+            </Text>
+            <Text w="72px" textAlign="right">
+              sure
+            </Text>
           </Flex>
           <Box
             ref={area}
@@ -120,7 +134,17 @@ export function RecordingTable({ project }: { project: Project }) {
             {...drag}
           >
             {labelled.map((t) => (
-              <Text key={t} position="absolute" bottom="5px" left={`${xOf(view, t)}px`} pl="1" borderLeftWidth="1px" borderColor="border.emphasized" lineHeight="1" pointerEvents="none">
+              <Text
+                key={t}
+                position="absolute"
+                bottom="5px"
+                left={`${xOf(view, t)}px`}
+                pl="1"
+                borderLeftWidth="1px"
+                borderColor="border.emphasized"
+                lineHeight="1"
+                pointerEvents="none"
+              >
                 {clock(t, 0)}
               </Text>
             ))}
@@ -150,7 +174,8 @@ export function RecordingTable({ project }: { project: Project }) {
         )}
         {shown.length === 0 && others.length > 0 && (
           <Text px="4" py="3" fontSize="sm" color="fg.muted" role="status">
-            None of the {recordingCount(others.length)} is shown: {finding.text ? `no name has “${finding.text}” in it` : 'none is in that state'}.
+            None of the {recordingCount(others.length)} is shown:{' '}
+            {finding.text ? `no name has “${finding.text}” in it` : 'none is in that state'}.
           </Text>
         )}
         {rest.map((one) => (
@@ -163,12 +188,24 @@ export function RecordingTable({ project }: { project: Project }) {
           </Text>
         )}
         {reference && (
-          <Box position="absolute" top="24px" bottom="0" left={{ base: '16px', md: FACTS.md }} right="16px" overflow="hidden" pointerEvents="none">
+          <Box
+            position="absolute"
+            top="24px"
+            bottom="0"
+            left={{ base: '16px', md: FACTS.md }}
+            right="16px"
+            overflow="hidden"
+            pointerEvents="none"
+          >
             <Box ref={head} position="absolute" top="0" bottom="0" w="1.5px" bg="ink.solid" />
           </Box>
         )}
       </Box>
-      <ListeningBar frameRate={project.frame_rate.per_second} ways={OVERVIEW_WAYS} labels={{ both: 'All in step', recording: 'Without the reference' }}>
+      <ListeningBar
+        frameRate={project.frame_rate.per_second}
+        ways={OVERVIEW_WAYS}
+        labels={{ both: 'All in step', recording: 'Without the reference' }}
+      >
         <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary" role="status">
           {project.summary}
         </Text>

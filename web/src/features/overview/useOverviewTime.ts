@@ -17,7 +17,13 @@ export interface OverviewTime {
 }
 
 /** The stretch of time that the Overview shows: all of it, until a person goes closer. Keys, wheel and playhead. */
-export function useOverviewTime(startS: number, endS: number, ruler: RefObject<HTMLElement | null>, list: RefObject<HTMLElement | null>, head: RefObject<HTMLElement | null>): OverviewTime {
+export function useOverviewTime(
+  startS: number,
+  endS: number,
+  ruler: RefObject<HTMLElement | null>,
+  list: RefObject<HTMLElement | null>,
+  head: RefObject<HTMLElement | null>,
+): OverviewTime {
   const [widthPx, setWidthPx] = useState(800)
   const [closer, setCloser] = useState<Viewport | null>(null)
   const whole = useMemo(() => {

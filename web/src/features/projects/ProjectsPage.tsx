@@ -14,7 +14,13 @@ export function ProjectsPage() {
   const { data: projects, error, isPending } = useQuery({ ...projectsOptions(), refetchInterval: 5000 })
   return (
     <Page name="Projects">
-      <TopBar left={<Heading as="h1" size="md">Gullywind</Heading>} />
+      <TopBar
+        left={
+          <Heading as="h1" size="md">
+            Gullywind
+          </Heading>
+        }
+      />
       <Box flex="1" overflowY="auto">
         <Box maxW="880px" mx="auto" px="6" py="8">
           <Text fontFamily="sentence" fontSize="2xl" mb="6">
@@ -32,7 +38,9 @@ export function ProjectsPage() {
             </Text>
           )}
           <Stack gap="0" mt="8">
-            {projects?.map((one) => <ProjectLine key={one.id} project={one} />)}
+            {projects?.map((one) => (
+              <ProjectLine key={one.id} project={one} />
+            ))}
           </Stack>
           <Room />
         </Box>
@@ -54,7 +62,14 @@ function Room() {
     <Flex mt="10" pt="3" borderTopWidth="1px" gap="3" align="center" fontSize="sm" color="fg.muted" flexWrap="wrap" data-testid="room">
       <Text>{room.words}</Text>
       <Box flex="1" />
-      <Button size="2xs" variant="outline" disabled={!room.can_free} title={room.can_free ? 'It is made again when it is needed' : 'Nothing is kept that could be made again'} loading={free.isPending} onClick={() => free.mutate()}>
+      <Button
+        size="2xs"
+        variant="outline"
+        disabled={!room.can_free}
+        title={room.can_free ? 'It is made again when it is needed' : 'Nothing is kept that could be made again'}
+        loading={free.isPending}
+        onClick={() => free.mutate()}
+      >
         Free what can be made again
       </Button>
     </Flex>

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from 'react'
-import type { Project } from './client'
-import { sayNews } from '../ui/problems'
+import type { Project } from '../api/client'
+import { sayNews } from './problems'
 
 /**
  * What goes before the page's title while many are listened to or placed, and a notice when the last of them is through:
