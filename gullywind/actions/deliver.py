@@ -87,6 +87,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
     try:
         zip_name = None if single else project_name
         final, clipped = _write(context, work_id, items, report, form, ref_facts, zip_name, checkpoint)
+        context.media.put_delivered(final)
     except BaseException:
         context.media.delete_delivery(str(work_id))
         raise
@@ -151,8 +152,8 @@ def delivered_file(context: Context, delivery: DeliveryRow) -> Path:
     """Path of a finished delivery."""
     # The name is stored as KEY/NAME.
     key, _, name = (delivery.file_name or "").partition("/")
-    path = context.media.delivery(key) / name
-    if not name or not path.exists():
+    path = context.media.fetch_delivered(key, name) if name else None
+    if path is None or not path.exists():
         raise NotFoundError("This file is not written yet, or was deleted; deliver again.")
     return path
 

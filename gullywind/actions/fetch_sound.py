@@ -15,7 +15,7 @@ from gullywind.core.ground.units import Samples
 from gullywind.core.maps.version import Version
 from gullywind.core.render.warp import render
 from gullywind.core.sound.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
-from gullywind.formats.derived import load_peaks
+from gullywind.formats.derived import load_peaks, peaks_name
 from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
@@ -43,8 +43,6 @@ class OpenSounds:
         with self._lock:
             sound = self._open.get(key)
             if sound is None:
-                if not folder.original(content_hash).exists():
-                    raise NotFoundError("The file of this recording is gone.")
                 sound, _ = open_stored(folder, content_hash)
                 self._open[key] = sound
                 while len(self._open) > MOST_OPEN:
@@ -144,7 +142,7 @@ def fetch_peaks(context: Context, content_hash: str, bin_samples: int, tile: int
     if bin_samples >= FINEST_BIN:
         level = BINS.index(bin_samples) - BINS.index(FINEST_BIN)
         try:
-            return load_peaks(context.media.derived(content_hash), level, tile * TILE_BINS, TILE_BINS)
+            return load_peaks(context.media.fetch_derived(content_hash, peaks_name(level)), tile * TILE_BINS, TILE_BINS)
         except FileNotFoundError as error:
             raise NotFoundError("This recording has not been listened to yet.") from error
     sound = open_sound(context, content_hash)

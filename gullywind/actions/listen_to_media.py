@@ -9,9 +9,9 @@ from gullywind.core.features.extract import Heard, Listener, blocks_of, listen
 from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.loudness import LoudnessMeter
-from gullywind.core.sound.peaks import PeakBuilder
+from gullywind.core.sound.peaks import LEVELS, PeakBuilder
 from gullywind.core.sound.views import listening_views
-from gullywind.formats.derived import SPOOL, load_heard, save_heard, save_peaks
+from gullywind.formats.derived import FEATURES, SPOOL, load_heard, peaks_name, save_heard, save_peaks
 from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound
 from gullywind.store.files import MediaFolder
@@ -51,6 +51,7 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
 
     sound, _, report = with_sound(folder.whole_original(content_hash), derived / SPOOL, listened, checkpoint=decoding)
     sound.close()
+    folder.put_derived(content_hash, [FEATURES, *(peaks_name(level) for level in range(LEVELS))])
     return report
 
 
@@ -83,8 +84,9 @@ def drawing_mix(block: Samples) -> Samples:
 def hear_stored(folder: MediaFolder, content_hash: str, sound: Sound) -> tuple[Heard, ...]:
     """Features of a stored file, from the derived folder or anew."""
     derived = folder.make_derived(content_hash)
-    heard = load_heard(derived, sound)
+    heard = load_heard(folder.fetch_derived(content_hash, FEATURES), sound)
     if heard is None:
         heard = listen(listening_views(sound))
         save_heard(derived, heard)
+        folder.put_derived(content_hash, [FEATURES])
     return heard

@@ -11,7 +11,7 @@ from gullywind.core.ground.errors import NotNowError
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.proof import prove_moment
 from gullywind.core.sound.peaks import FINEST_BIN
-from gullywind.formats.derived import load_peaks
+from gullywind.formats.derived import load_peaks, peaks_name
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import find_version, get_recording, reference_of
@@ -50,10 +50,11 @@ def loupe_moments(context: Context, recording_id: UUID) -> list[float]:
     # The sixths at both ends and in the middle: near enough to the edges, wide enough to find an onset.
     span = max((end - start) / 6, min(1.0, end - start))
     firsts = [start, (start + end) / 2 - span / 2, end - span]
+    peaks = context.media.fetch_derived(reference.content_hash, peaks_name(0))
     moments = []
     for first in firsts:
         low = int(max(first, 0) / bin_s)
-        level = load_peaks(context.media.derived(reference.content_hash), 0, low, max(4, int(span / bin_s)))
+        level = load_peaks(peaks, low, max(4, int(span / bin_s)))
         loud = level[:, 2].astype(np.float64)
         # An onset: much louder than the 20 ms before it.
         rise = np.zeros_like(loud)

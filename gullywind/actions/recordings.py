@@ -52,6 +52,7 @@ def take_in(context: Context, project_id: UUID, path: str) -> UUID:
         get_project(session, project_id)
     # Read with no transaction open: it may be long.
     file = FileInPlace(context.media, allowed(context.folders, path))
+    file.share()
     with context.database.session() as session:
         return add_recording(context, session, project_id, PurePosixPath(path).name, file).id
 

@@ -49,11 +49,12 @@ def room(context: Context) -> Room:
     )
 
 
-def sweep(context: Context, *, budget_bytes: int | None = None) -> None:
+def sweep(context: Context, *, budget_bytes: int | None = None, young_s: float = YOUNG_S) -> None:
     """Delete originals, derived files, deliveries and uploads that belong to nobody, and decoded sound over the budget.
 
     Parameters
     ----------
+    young_s : what was made this short a time ago may belong to work whose row is not stored yet, and stays.
     budget_bytes : for decoded sound; None: BUDGET_BYTES, or BUDGET_SHARE of the free room where that is less.
     """
     with context.database.session() as session:
@@ -64,13 +65,19 @@ def sweep(context: Context, *, budget_bytes: int | None = None) -> None:
         if _idle_s(path) > STALE_UPLOAD_S:
             path.unlink(missing_ok=True)
     for path in media.kept("deliveries"):
-        if path.name not in deliveries and _idle_s(path) > YOUNG_S:
+        if path.name not in deliveries and _idle_s(path) > young_s:
             media.delete_delivery(path.name)
     for content_hash in unused:
         forget_media(context, content_hash)
     for path in [*media.kept("originals"), *media.kept("derived")]:
-        if path.name not in known and _idle_s(path) > YOUNG_S:
+        if path.name not in known and _idle_s(path) > young_s:
             _delete_unknown(context, path.name)
+    for name, age_s in [*media.shared("originals"), *media.shared("derived")]:
+        if name not in known and age_s > young_s:
+            _delete_unknown(context, name)
+    for name, age_s in media.shared("deliveries"):
+        if name not in deliveries and age_s > young_s:
+            media.delete_delivery(name)
     for path in media.kept("derived"):
         for left in path.glob("*.part*") if path.is_dir() else ():
             if _idle_s(left) > STALE_UPLOAD_S:
@@ -88,14 +95,19 @@ def free_derived(context: Context) -> int:
 
 
 def _keep_within(context: Context, budget_bytes: int, *, young_s: float = YOUNG_S) -> None:
-    """Decoded sound goes first where it was not used for longest; features and peaks are small, and stay."""
+    """What was not used for longest goes first; features and peaks are small, and stay.
+
+    Decoded sound is made again where it is needed; originals go only where another place holds them.
+    """
     used = [(_idle_s(spool.parent), size_of(spool), spool) for spool in _spools(context.media)]
+    if context.media.objects:
+        used += [(_idle_s(path), size_of(path), path) for path in context.media.kept("originals") if path.is_file()]
     total = sum(size for _, size, _ in used)
-    for idle_s, size, spool in sorted(used, reverse=True):
+    for idle_s, size, path in sorted(used, reverse=True):
         if total <= budget_bytes or idle_s < young_s:
             return
-        # Whoever has it open reads on; whoever opens it next decodes anew.
-        spool.unlink(missing_ok=True)
+        # Whoever has it open reads on; whoever opens it next decodes or fetches it anew.
+        path.unlink(missing_ok=True)
         total -= size
 
 

@@ -15,18 +15,23 @@ from gullywind.core.sound.views import Listening, SampleSource
 
 #: Raised when the features' meaning changes, so that older files are made again.
 FEATURES_VERSION = 1
-SPOOL = "spool.raw"
+SPOOL, FEATURES = "spool.raw", "features.npz"
+
+
+def peaks_name(level: int) -> str:
+    """The file of one level of peaks."""
+    return f"peaks-{level}.npy"
 
 
 def save_peaks(folder: Path, levels: Sequence[Peaks]) -> None:
     """Write one file a level."""
     for level, peaks in enumerate(levels):
-        _save(folder / f"peaks-{level}.npy", peaks=peaks)
+        _save(folder / peaks_name(level), peaks=peaks)
 
 
-def load_peaks(folder: Path, level: int, first_bin: int, bins: int) -> Peaks:
-    """Some bins of one level, shape (up to bins, 3); raises `FileNotFoundError` where it was not made yet."""
-    stored = np.load(folder / f"peaks-{level}.npy", mmap_mode="r")
+def load_peaks(path: Path, first_bin: int, bins: int) -> Peaks:
+    """Some bins of a level's file, shape (up to bins, 3); raises `FileNotFoundError` where it was not made yet."""
+    stored = np.load(path, mmap_mode="r")
     return np.array(stored[first_bin : first_bin + bins])
 
 
@@ -38,12 +43,11 @@ def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
         arrays[f"valid{i}"] = one.features.valid
         arrays[f"facts{i}"] = np.array([one.features.origin_s, one.clipped_samples, one.silent], np.float64)
         arrays[f"channels{i}"] = np.array(one.view.channels)
-    _save(folder / "features.npz", **arrays)
+    _save(folder / FEATURES, **arrays)
 
 
-def load_heard(folder: Path, source: SampleSource) -> tuple[Heard, ...] | None:
-    """Features saved before; None where there are none of this version."""
-    path = folder / "features.npz"
+def load_heard(path: Path, source: SampleSource) -> tuple[Heard, ...] | None:
+    """Features saved before in a file; None where there are none of this version."""
     if not path.exists():
         return None
     with np.load(path) as stored:

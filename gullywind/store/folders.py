@@ -99,8 +99,13 @@ class FileInPlace:
             raise UnreadableError(f"{path.name} cannot be read: {reason}.") from error
         self.content_hash = hasher.hexdigest()
 
+    def share(self) -> None:
+        """Send it to the other machines, if there are any: there it is no link."""
+        self._folder.put_original(self.content_hash, self._path)
+
     def keep(self) -> str:
         """Put a link under the content's name, unless the content is stored already. Returns the hash."""
+        self.share()
         final = self._folder.original(self.content_hash)
         if final.exists() and not final.is_symlink():
             return self.content_hash

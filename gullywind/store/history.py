@@ -187,22 +187,22 @@ def ends_of(session: Session, project_id: UUID, recording_id: UUID | None = None
 
     def one_each(*, applied: bool) -> dict[UUID, tuple[str, UUID | None]]:
         order = ChangeRow.number.desc() if applied else ChangeRow.number
-        query = (
-            select(
-                ChangePartRow.recording_id,
-                func.coalesce(VersionRow.sentence, ChangeRow.sentence),
-                ChangePartRow.before_id,
-            )
+        ends = (
+            select(ChangePartRow.recording_id, ChangePartRow.before_id, ChangePartRow.after_id, ChangeRow.sentence)
             .join(ChangeRow, ChangeRow.id == ChangePartRow.change_id)
-            .outerjoin(VersionRow, VersionRow.id == ChangePartRow.after_id)
-            .where(ChangeRow.project_id == project_id, ChangeRow.applied == applied, ~ChangeRow.moves_reference)
+            .where(ChangeRow.project_id == project_id, ChangeRow.applied.is_(applied), ~ChangeRow.moves_reference)
             .distinct(ChangePartRow.recording_id)
             .order_by(ChangePartRow.recording_id, order)
         )
-        query = query.where(ChangeRow.number > after) if applied else query
-        query = query.where(ChangeRow.number < before) if not applied and before is not None else query
-        query = query.where(ChangePartRow.recording_id == recording_id) if recording_id else query
-        return {one: (sentence, earlier_id) for one, sentence, earlier_id in session.execute(query)}
+        ends = ends.where(ChangeRow.number > after) if applied else ends
+        ends = ends.where(ChangeRow.number < before) if not applied and before is not None else ends
+        ends = ends.where(ChangePartRow.recording_id == recording_id) if recording_id else ends
+        one = ends.subquery()
+        words = func.coalesce(VersionRow.sentence, one.c.sentence)
+        query = select(one.c.recording_id, words, one.c.before_id).outerjoin(
+            VersionRow, VersionRow.id == one.c.after_id
+        )
+        return {key: (sentence, earlier_id) for key, sentence, earlier_id in session.execute(query)}
 
     undo, redo = one_each(applied=True), one_each(applied=False)
     nothing = (None, None)
@@ -239,16 +239,15 @@ def drop_empty_changes(session: Session, project_id: UUID) -> None:
 
 def _changes(project_id: UUID, recording_id: UUID | None) -> Select[ChangeRow]:
     """Those that did something: a batch that has found nothing yet did not."""
-    parts = select(ChangePartRow.change_id)
-    query = select(ChangeRow).where(ChangeRow.project_id == project_id)
-    if recording_id is None:
-        return query.where(or_(ChangeRow.moves_reference, ChangeRow.id.in_(parts)))
-    return query.where(_touches(recording_id))
+    return select(ChangeRow).where(ChangeRow.project_id == project_id, _touches(recording_id))
 
 
-def _touches(recording_id: UUID) -> ColumnElement[bool]:
-    parts = select(ChangePartRow.change_id).where(ChangePartRow.recording_id == recording_id)
-    return or_(ChangeRow.moves_reference, ChangeRow.id.in_(parts))
+def _touches(recording_id: UUID | None) -> ColumnElement[bool]:
+    """Whether a change touches a recording; None: any."""
+    parts = select(ChangePartRow.change_id).where(ChangePartRow.change_id == ChangeRow.id)
+    if recording_id is not None:
+        parts = parts.where(ChangePartRow.recording_id == recording_id)
+    return or_(ChangeRow.moves_reference, parts.exists())
 
 
 def _recordings(session: Session, ids: Sequence[UUID]) -> Sequence[RecordingRow]:

@@ -59,6 +59,7 @@ async def upload_recording(
         await run_in_threadpool(incoming.write, *gathered)
 
         def store() -> RecordingOut:
+            incoming.share()
             with context.database.session() as session:
                 row = add_recording(context, session, project_id, file_name, incoming)
                 return recording_out(session, row.id)

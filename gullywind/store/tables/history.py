@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID, uuid4
 
-from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint, func
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, func
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from gullywind.store.tables.base import Base
@@ -23,6 +23,9 @@ class ChangeRow(Base):
     __table_args__ = (
         UniqueConstraint("project_id", "number"),
         CheckConstraint("number > 0", name="number"),
+        # Few of many: they are asked for with every edit.
+        Index("ix_change_taken_back", "project_id", "number", postgresql_where="NOT applied"),
+        Index("ix_change_reference", "project_id", "number", postgresql_where="moves_reference"),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True, default=uuid4)
