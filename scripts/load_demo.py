@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from gullywind.actions.projects import change_project, create_project
-from gullywind.actions.recordings import add_recording
+from gullywind.actions.projects.change_projects import change_project, create_project
+from gullywind.actions.projects.change_recordings import add_recording
 from gullywind.settings import Settings
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import list_projects

@@ -5,8 +5,8 @@ import sys
 import threading
 from pathlib import Path
 
-from gullywind.actions.place_files import place_files
-from gullywind.actions.place_one import PlaceRequest
+from gullywind.actions.place.place_files import place_files
+from gullywind.actions.place.place_one import PlaceRequest
 from gullywind.core.ground.words import percent
 from gullywind.core.judge.notes import left_over_words
 from gullywind.core.measure.evidence import Status

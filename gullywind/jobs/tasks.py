@@ -8,12 +8,12 @@ from uuid import UUID
 
 import procrastinate
 
+from gullywind.actions.bring_in.listen_for_recording import listen_for_recording
 from gullywind.actions.context import Context
-from gullywind.actions.deliver import write_delivery
-from gullywind.actions.listen_for_recording import listen_for_recording
-from gullywind.actions.place_recording import ReferenceCache, place_recording
-from gullywind.actions.prove_recording import prove_recording
-from gullywind.actions.run_work import run_work
+from gullywind.actions.deliver.write_delivery import write_delivery
+from gullywind.actions.hear.prove_recording import prove_recording
+from gullywind.actions.place.place_recording import ReferenceCache, place_recording
+from gullywind.actions.work.run_work import run_work
 from gullywind.core.ground.errors import NotFoundError
 from gullywind.core.ground.units import Checkpoint
 

@@ -10,8 +10,8 @@ import time
 import procrastinate
 
 from gullywind.actions.context import Context
-from gullywind.actions.start_work import take_up_lost_work
-from gullywind.actions.sweep import sweep
+from gullywind.actions.projects.sweep import sweep
+from gullywind.actions.work.start_work import take_up_lost_work
 from gullywind.core.ground.errors import GullywindError
 from gullywind.jobs.tasks import HEARTBEAT_S, STALLED_AFTER_S, register_tasks, rescue_stalled
 from gullywind.settings import Settings

@@ -1,8 +1,8 @@
 import unittest
 
-from gullywind.actions.deliver import report_csv
-from gullywind.actions.projects import clean_name
-from gullywind.actions.recordings import base_name
+from gullywind.actions.deliver.write_delivery import report_csv
+from gullywind.actions.projects.change_projects import clean_name
+from gullywind.actions.projects.change_recordings import base_name
 from gullywind.actions.words import unsure_sentence
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.words import clock_time, percent, short_time

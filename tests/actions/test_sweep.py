@@ -2,9 +2,9 @@ import os
 import time
 from pathlib import Path
 
-from gullywind.actions.projects import create_project, delete_project
-from gullywind.actions.recordings import add_recording, remove_recording
-from gullywind.actions.sweep import STALE_UPLOAD_S, YOUNG_S, free_derived, room, sweep
+from gullywind.actions.projects.change_projects import create_project, delete_project
+from gullywind.actions.projects.change_recordings import add_recording, remove_recording
+from gullywind.actions.projects.sweep import STALE_UPLOAD_S, YOUNG_S, free_derived, room, sweep
 from gullywind.store.files import IncomingFile
 from tests.database import DatabaseTest
 from tests.files import wav_bytes

@@ -8,7 +8,7 @@ from typing import ClassVar
 
 from fastapi.testclient import TestClient
 
-from gullywind.actions.sweep import room, sweep
+from gullywind.actions.projects.sweep import room, sweep
 from gullywind.api.app import create_app
 from tests.api.case import ApiCase
 from tests.files import wav_bytes

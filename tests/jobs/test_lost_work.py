@@ -4,11 +4,11 @@ import threading
 
 import sqlalchemy as sa
 
-from gullywind.actions.listen_for_recording import listen_again
-from gullywind.actions.projects import create_project
-from gullywind.actions.recordings import add_recording
-from gullywind.actions.run_work import GIVEN_UP, MOST_ATTEMPTS, run_work
-from gullywind.actions.start_work import start_work, take_up_lost_work
+from gullywind.actions.bring_in.listen_for_recording import listen_again
+from gullywind.actions.projects.change_projects import create_project
+from gullywind.actions.projects.change_recordings import add_recording
+from gullywind.actions.work.run_work import GIVEN_UP, MOST_ATTEMPTS, run_work
+from gullywind.actions.work.start_work import start_work, take_up_lost_work
 from gullywind.core.ground.errors import NotNowError
 from gullywind.store.files import IncomingFile
 from gullywind.store.recordings import get_recording

@@ -5,9 +5,9 @@ import sys
 import time
 from pathlib import Path
 
-from gullywind.actions.place_recording import request_placing
-from gullywind.actions.projects import change_project, create_project
-from gullywind.actions.recordings import add_recording
+from gullywind.actions.place.place_recording import request_placing
+from gullywind.actions.projects.change_projects import change_project, create_project
+from gullywind.actions.projects.change_recordings import add_recording
 from gullywind.store.files import IncomingFile
 from gullywind.store.recordings import get_recording
 from gullywind.store.tables import WorkState

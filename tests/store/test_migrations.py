@@ -2,7 +2,7 @@
 
 import sqlalchemy as sa
 
-from gullywind.actions.step_history import redo, undo
+from gullywind.actions.edit.step_history import redo, undo
 from gullywind.store.history import list_changes
 from gullywind.store.migrate import check, migrate
 from gullywind.store.projects import list_projects

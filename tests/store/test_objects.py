@@ -15,7 +15,7 @@ import numpy as np
 from fastapi.testclient import TestClient
 from moto.server import ThreadedMotoServer
 
-from gullywind.actions.sweep import sweep
+from gullywind.actions.projects.sweep import sweep
 from gullywind.api.app import create_app
 from gullywind.core.ground.errors import InputError, StorageError, UnreadableError
 from gullywind.jobs.worker import work

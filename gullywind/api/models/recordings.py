@@ -14,10 +14,10 @@ from gullywind.core.judge.notes import joint_words
 from gullywind.core.maps.piece_edits import LEAST_GAP_S
 from gullywind.core.maps.time_map import TimeMap, gap_between
 from gullywind.core.maps.version import Gaps, Pitch
-from gullywind.core.proof import Verdict, is_in_step, verdict_of
+from gullywind.core.proof import is_in_step
 from gullywind.core.render.stretch import pitch_reason
 from gullywind.store.history import Ends
-from gullywind.store.tables import ProofRow, RecordingRow, VersionRow
+from gullywind.store.tables import RecordingRow
 
 #: Maps of more knots are not sent with every answer.
 FEW_KNOTS = 200
@@ -71,16 +71,6 @@ class CandidateOut(BaseModel):
     current: bool
 
 
-class WindowOut(BaseModel):
-    """One dot of the trace, and what it says of the map."""
-
-    t_ref: float
-    lag_ms: float
-    quality: float
-    agreement: float
-    verdict: Verdict
-
-
 class JointOut(BaseModel):
     """What lies between a piece and the next; `has_gap`: they neither meet nor overlap."""
 
@@ -116,18 +106,6 @@ class MapOut(BaseModel):
     joints: list[JointOut]
     start_ref_s: float
     end_ref_s: float
-
-
-class VersionOut(BaseModel):
-    """One version of a recording: its pieces of knots `[t_ref, t_rec]`, s. It never changes."""
-
-    id: UUID
-    pieces: list[list[list[float]]]
-
-    @classmethod
-    def of(cls, row: VersionRow) -> "VersionOut":
-        """From the stored row."""
-        return cls(id=row.id, pieces=row.value.heard_map.to_json())
 
 
 class JudgementOut(BaseModel):
@@ -200,38 +178,6 @@ class RecordingOut(BaseModel):
             proof=_proof(row),
             sentence=sentence_of(row),
         )
-
-
-class ProofWindowsOut(BaseModel):
-    """The windows of a proof, and the version that they were measured through."""
-
-    map_id: UUID
-    windows: list[WindowOut]
-
-    @classmethod
-    def of(cls, row: ProofRow) -> "ProofWindowsOut":
-        """From the stored row."""
-        windows = [
-            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag / 1e3, q))
-            for t, lag, q, a in row.windows
-        ]
-        return cls(map_id=row.version_id, windows=windows)
-
-
-class CurveOut(BaseModel):
-    """The match curve: heights in robust standard deviations at `start_s + i * step_s`."""
-
-    start_s: float
-    step_s: float
-    heights: list[float]
-
-
-class TimingOut(BaseModel):
-    """Timing measured anew at one moment: ms, positive is late; null where the sound there says nothing."""
-
-    t_ref: float
-    lag_ms: float | None
-    quality: float
 
 
 class NameIn(Body):

@@ -2,7 +2,7 @@
 
 from pydantic import BaseModel
 
-from gullywind.actions.sweep import Room
+from gullywind.actions.projects.sweep import Room
 
 
 class RoomOut(BaseModel):

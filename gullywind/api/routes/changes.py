@@ -5,7 +5,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Body, Query
 
-from gullywind.actions import step_history
+from gullywind.actions.edit import step_history
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.changes import ChangeOut, GoToIn, StepIn
 from gullywind.api.models.projects import ProjectOut

@@ -5,7 +5,7 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse
 
-from gullywind.actions.deliver import delivered_file, report_csv, report_rows, request_delivery
+from gullywind.actions.deliver.write_delivery import delivered_file, report_csv, report_rows, request_delivery
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.projects import DeliverIn, DeliveryOut
 from gullywind.store.works import find_work, get_delivery, list_deliveries

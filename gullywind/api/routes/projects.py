@@ -4,8 +4,8 @@ from uuid import UUID
 
 from fastapi import APIRouter, Response
 
-from gullywind.actions.place_recording import request_placing
-from gullywind.actions.projects import change_project, create_project, delete_project
+from gullywind.actions.place.place_recording import request_placing
+from gullywind.actions.projects.change_projects import change_project, create_project, delete_project
 from gullywind.actions.status import states_by_project
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.projects import (

@@ -9,16 +9,17 @@ from fastapi import Path as PathParam
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
-from gullywind.actions import edit_map
-from gullywind.actions.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
-from gullywind.actions.listen_for_recording import listen_again
-from gullywind.actions.measure_timing import loupe_moments, measure_timing
-from gullywind.actions.prove_recording import request_proofs
-from gullywind.actions.recordings import add_recording, remove_recording, rename_recording, take_in
+from gullywind.actions.bring_in.listen_for_recording import listen_again
+from gullywind.actions.edit import edit_map
+from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
+from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
+from gullywind.actions.hear.prove_recording import request_proofs
+from gullywind.actions.projects.change_recordings import add_recording, remove_recording, rename_recording, take_in
 from gullywind.api.deps import ContextDep, SessionDep
+from gullywind.api.models.evidence import CurveOut, ProofWindowsOut, TimingOut, VersionOut
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, GoIn, StepIn, TakeIn, TrimIn
-from gullywind.api.models.recordings import CurveOut, NameIn, ProofWindowsOut, RecordingOut, TimingOut, VersionOut
+from gullywind.api.models.recordings import NameIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
 from gullywind.core.ground.units import Samples

@@ -2,7 +2,7 @@
 
 from fastapi import APIRouter
 
-from gullywind.actions.sweep import free_derived, room
+from gullywind.actions.projects.sweep import free_derived, room
 from gullywind.api.deps import ContextDep
 from gullywind.api.models.room import RoomOut
 

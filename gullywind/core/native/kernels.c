@@ -6,6 +6,16 @@
 #include <stdint.h>
 #include <string.h>
 
+/* Each loop is compiled for several sets of instructions, of which the processor's is chosen when the library is loaded:
+ * one file runs on every machine of a kind, as fast as it can there. */
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+#define EVERYWHERE __attribute__((target_clones("arch=x86-64-v4", "arch=x86-64-v3", "default")))
+#define WITHIN static inline __attribute__((always_inline))
+#else
+#define EVERYWHERE
+#define WITHIN static inline
+#endif
+
 /* So many bins are turned by factors that are computed once; only their first needs a sine and a cosine. */
 enum { LANES = 64 };
 /* Sums over rows are made in stretches that stay in the first-level cache. */
@@ -14,7 +24,7 @@ enum { STRETCH = 512 };
 static const double TURN = 6.283185307179586476925286766559;
 
 /* Phases exp(i * angle * k) of the first LANES bins. */
-static void lane_phases(double angle, float *real, float *imag) {
+WITHIN void lane_phases(double angle, float *real, float *imag) {
     for (int k = 0; k < LANES; k++) {
         real[k] = (float)cos(angle * k);
         imag[k] = (float)sin(angle * k);
@@ -22,12 +32,13 @@ static void lane_phases(double angle, float *real, float *imag) {
 }
 
 /* Bin `k`'s phase for an advance by `samples`, whole turns taken off first: they may be many thousands. */
-static double bin_angle(int64_t k, double samples, int64_t size) {
+WITHIN double bin_angle(int64_t k, double samples, int64_t size) {
     const double turns = (double)k * samples / (double)size;
     return TURN * (turns - floor(turns));
 }
 
 /* into[channel][i] = sound at start + i * step, by a kernel tabulated at `phases` + 1 fractions of a sample. */
+EVERYWHERE
 void interpolate(const float *sound, int64_t channels, int64_t stride, double start, double step, const float *table,
                  int64_t phases, int64_t taps, float *into, int64_t into_stride, int64_t length) {
     for (int64_t i = 0; i < length; i++) {
@@ -49,7 +60,7 @@ void interpolate(const float *sound, int64_t channels, int64_t stride, double st
     }
 }
 
-static inline void thin_by(const float *restrict sound, const int64_t factor, float *restrict into, int64_t length) {
+WITHIN void thin_by(const float *restrict sound, const int64_t factor, float *restrict into, int64_t length) {
     for (int64_t i = 0; i < length; i++) {
         float sum = 0.0f;
         for (int64_t j = 0; j < factor; j++)
@@ -59,6 +70,7 @@ static inline void thin_by(const float *restrict sound, const int64_t factor, fl
 }
 
 /* into[i] = the sum of `factor` samples from i * factor on. */
+EVERYWHERE
 void thin(const float *sound, int64_t factor, float *into, int64_t length) {
     /* Known factors become vector code, three to six times as fast: 48 kHz and 44.1, 96 and 88.2. */
     switch (factor) {
@@ -77,6 +89,7 @@ void thin(const float *sound, int64_t factor, float *into, int64_t length) {
 }
 
 /* into[i] = `size` samples from starts[i] on, windowed; zeros outside the sound. */
+EVERYWHERE
 void cut(const float *sound, int64_t samples, const int64_t *starts, int64_t count, const float *window, int64_t size,
          float *into) {
     for (int64_t i = 0; i < count; i++, into += size) {
@@ -92,6 +105,7 @@ void cut(const float *sound, int64_t samples, const int64_t *starts, int64_t cou
 }
 
 /* into[i][band] = mean power of the bins from edges[2 * band] to below edges[2 * band + 1] in row i. */
+EVERYWHERE
 void band_powers(const float *spectra, int64_t rows, int64_t bins, const int64_t *edges, int64_t bands, float *into) {
     for (int64_t i = 0; i < rows; i++, spectra += 2 * bins)
         for (int64_t band = 0; band < bands; band++) {
@@ -104,6 +118,7 @@ void band_powers(const float *spectra, int64_t rows, int64_t bins, const int64_t
 }
 
 /* Every bin's phase is advanced by `samples`, in place. */
+EVERYWHERE
 void advance(float *spectrum, int64_t bins, double samples, int64_t size) {
     float lane_real[LANES], lane_imag[LANES];
     lane_phases(bin_angle(1, samples, size), lane_real, lane_imag);
@@ -123,6 +138,7 @@ void advance(float *spectrum, int64_t bins, double samples, int64_t size) {
 }
 
 /* Cross spectrum conj(x) * y and both power spectra, summed over rows. */
+EVERYWHERE
 void sum_spectra(const float *const *x_rows, const float *const *y_rows, int64_t rows, int64_t bins, float *cross,
                  float *x_power, float *y_power) {
     /* Products of neighbouring floats are added up side by side, and paired only in the end: half the shuffling. */
@@ -155,6 +171,7 @@ void sum_spectra(const float *const *x_rows, const float *const *y_rows, int64_t
 }
 
 /* The cross spectrum with every magnitude 1, and the magnitude-squared coherence; 0 where there is nothing. */
+EVERYWHERE
 void compare(const float *cross, const float *x_power, const float *y_power, int64_t bins, float *phases,
              float *coherence) {
     for (int64_t k = 0; k < bins; k++) {
@@ -168,6 +185,7 @@ void compare(const float *cross, const float *x_power, const float *y_power, int
 
 /* sums[2 * band] = the power of the bins from edges[2 * band] to below edges[2 * band + 1], sums[2 * band + 1] = what of it
  * is coherent. */
+EVERYWHERE
 void band_coherence(const float *coherence, const float *power, const int64_t *edges, int64_t bands, double *sums) {
     for (int64_t band = 0; band < bands; band++) {
         float all = 0.0f, coherent = 0.0f;
@@ -183,6 +201,7 @@ void band_coherence(const float *coherence, const float *power, const int64_t *e
 /* weighted = phases times the weight smooth / (1 - smooth) + least of their coherence, for bins `first` to `last` - 1;
  * 0 elsewhere. Before it is smoothed over `reach` bins on either side, coherence is freed from what `independent` rows
  * have by chance; it is overwritten. */
+EVERYWHERE
 void weigh(const float *phases, float *coherence, int64_t bins, int64_t first, int64_t last, double independent,
            int64_t reach, double most, double least, float *weighted) {
     const float scale = (float)(independent / (independent - 1.0)), shift = (float)(1.0 / (independent - 1.0));
@@ -209,6 +228,7 @@ void weigh(const float *phases, float *coherence, int64_t bins, int64_t first, i
 
 /* three = value, slope and curvature at `lag` of the sum over bins `first` to `last` - 1 of
  * Re(spectrum[k] exp(i omega lag)), omega = 2 pi k / size. */
+EVERYWHERE
 void correlation_at(const float *spectrum, int64_t first, int64_t last, int64_t size, double lag, double *three) {
     float lane_real[LANES], lane_imag[LANES];
     lane_phases(bin_angle(1, lag, size), lane_real, lane_imag);
@@ -254,7 +274,7 @@ void correlation_at(const float *spectrum, int64_t first, int64_t last, int64_t 
 enum { SIDES = 8 };
 typedef double Sides __attribute__((vector_size(SIDES * sizeof(double))));
 
-static void energy_of(const float *sound, int64_t samples, const double *sections, double *s, double *into) {
+WITHIN void energy_of(const float *sound, int64_t samples, const double *sections, double *s, double *into) {
     double energy = 0.0, y, z;
     for (int64_t i = 0; i < samples; i++) {
         const double x = (double)sound[i];
@@ -265,7 +285,7 @@ static void energy_of(const float *sound, int64_t samples, const double *section
 }
 
 /* SIDES stretches of `blocks` blocks, end to end. All but the first begin from silence, `settle` samples earlier. */
-static void energy_side_by_side(const float *sound, int64_t blocks, int64_t block, int64_t settle,
+WITHIN void energy_side_by_side(const float *sound, int64_t blocks, int64_t block, int64_t settle,
                                 const double *sections, double *state, double *into) {
     const int64_t stretch = blocks * block;
     Sides s[4] = {{0}}, x = {0}, y, z;
@@ -294,6 +314,7 @@ static void energy_side_by_side(const float *sound, int64_t blocks, int64_t bloc
 /* The energy of what leaves both sections, in blocks of `block` samples, added to `into`; the first has `filled` samples
  * already. `sections` has b0, b1, b2, a1, a2 of each, `state` two numbers of each; after `settle` samples nothing is left
  * of the state before them. */
+EVERYWHERE
 void weighted_energy(const float *sound, int64_t samples, const double *sections, double *state, int64_t block,
                      int64_t filled, int64_t settle, double *into) {
     int64_t i = samples < block - filled ? samples : block - filled;
@@ -318,6 +339,7 @@ typedef int32_t Chosen __attribute__((vector_size(ABREAST * sizeof(int32_t))));
 #define WHERE(chosen, a, b) ((Abreast)(((chosen) & (Chosen)(a)) | (~(chosen) & (Chosen)(b))))
 
 /* Minimum, maximum and energy of each `bin` samples. */
+EVERYWHERE
 void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
     for (int64_t k = 0; k < bins; k++, sound += bin, into += 3) {
         float least = sound[0], most = sound[0], sum = 0.0f;
@@ -353,6 +375,7 @@ void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
  * comes to 0, smoothed by taps from -reach on and kept at every `every`th bin. Row bin k is bin `first` + k of the
  * spectrum. Each tap stands twice, for both parts of a number, zeros fill the last ABREAST. `product` is scratch, `bins` +
  * 2 * reach + ABREAST complex numbers. `into` has `kept` bins from bin 0 on. Returns the energy. */
+EVERYWHERE
 double fold_product(const float *ours, const float *theirs, int64_t bins, int64_t first, double lag, int64_t size,
                     const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into,
                     int64_t kept) {
@@ -397,6 +420,7 @@ double fold_product(const float *ours, const float *theirs, int64_t bins, int64_
 
 /* The largest magnitude among sums of `inner` neighbouring numbers' columns: for each of `slopes` lines one stretch of
  * each row, begun at starts[slope * rows + row]. `sum` is scratch, `inner` numbers; found = slope, column, magnitude. */
+EVERYWHERE
 void best_line(const float *values, int64_t rows, int64_t width, const int32_t *starts, int64_t slopes, int64_t inner,
                float *sum, double *found) {
     found[0] = found[1] = 0.0;

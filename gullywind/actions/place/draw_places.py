@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.prove_recording import request_proofs
+from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap

@@ -3,9 +3,9 @@
 from time import sleep
 from uuid import UUID
 
+from gullywind.actions.bring_in.listen_to_media import MediaReport, listen_to_media
 from gullywind.actions.context import Context
-from gullywind.actions.listen_to_media import MediaReport, listen_to_media
-from gullywind.actions.start_work import start_work
+from gullywind.actions.work.start_work import start_work
 from gullywind.core.ground.errors import Cancelled, NotFoundError, NotNowError, UnreadableError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.store.database import Session, announce

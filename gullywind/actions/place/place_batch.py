@@ -15,7 +15,7 @@ from multiprocessing.connection import Connection, wait
 from multiprocessing.context import ForkProcess
 from pathlib import Path
 
-from gullywind.actions.place_one import (
+from gullywind.actions.place.place_one import (
     Placed,
     PlaceRequest,
     Reference,

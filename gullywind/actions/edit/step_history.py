@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.prove_recording import request_proofs
+from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import NotNowError
 from gullywind.store.database import Session, announce
 from gullywind.store.history import (

@@ -8,22 +8,23 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
+from gullywind.actions.bring_in.listen_to_media import open_stored
 from gullywind.actions.context import Context
-from gullywind.actions.listen_to_media import open_stored
-from gullywind.actions.prove_recording import prove_recording
-from gullywind.actions.render_file import render_file
-from gullywind.actions.start_work import start_work
+from gullywind.actions.deliver.render_file import render_file
+from gullywind.actions.hear.prove_recording import prove_recording
 from gullywind.actions.status import status_of_recording
+from gullywind.actions.timeline import timeline_of
+from gullywind.actions.work.start_work import start_work
 from gullywind.core.ground.errors import NotFoundError, NotNowError, StorageError
 from gullywind.core.ground.units import Checkpoint
+from gullywind.core.maps.timeline import Timeline
 from gullywind.core.maps.version import Version
-from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes
 from gullywind.formats.file_names import file_stem, numbered
 from gullywind.formats.wav import SampleForm
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording, list_recordings, reference_of
+from gullywind.store.recordings import get_recording, list_recordings
 from gullywind.store.tables import DeliveryRow, RecordingRow, WorkKind
 from gullywind.store.works import delivery_of_work, get_work
 
@@ -49,8 +50,7 @@ def request_delivery(
 ) -> DeliveryRow:
     """Queue the writing of one recording, or of all placed ones as a ZIP."""
     project = get_project(session, project_id, lock=True)
-    if reference_of(session, project) is None:
-        raise NotNowError("Choose the reference first.")
+    timeline_of(session, project)
     chosen = [get_recording(session, recording_id)] if recording_id else _placed(session, project_id)
     if all(one.version_id is None for one in chosen):
         raise NotNowError("Nothing is placed yet, so there is nothing to deliver.")
@@ -66,9 +66,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
     with context.database.session() as session:
         delivery = delivery_of_work(session, work_id)
         project = get_project(session, delivery.project_id)
-        reference = reference_of(session, project)
-        if reference is None:
-            raise NotNowError("The reference was removed; choose another one.")
+        timeline = timeline_of(session, project)
         recordings = (
             [get_recording(session, delivery.recording_id)]
             if delivery.recording_id
@@ -76,7 +74,6 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         )
         project_id, form, single = project.id, SampleForm(delivery.form), delivery.recording_id is not None
         project_name = f"{file_stem(project.name)}.zip"
-        ref_facts = reference.media.to_facts()
         unproved = [one.id for one in recordings if one.current and one.current_proof is None]
         items = [(file_stem(one.name), one.content_hash, one.current.value) for one in recordings if one.current]
     for i, recording_id in enumerate(unproved):
@@ -86,7 +83,7 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         report = report_rows(session, project_id)
     try:
         zip_name = None if single else project_name
-        final, clipped = _write(context, work_id, items, report, form, ref_facts, zip_name, checkpoint)
+        final, clipped = _write(context, work_id, items, report, form, timeline, zip_name, checkpoint)
         context.media.put_delivered(final)
     except BaseException:
         context.media.delete_delivery(str(work_id))
@@ -102,7 +99,7 @@ def _write(
     items: list[tuple[str, str, Version]],
     report: list[dict[str, Any]],
     form: SampleForm,
-    ref_facts: MediaFacts,
+    timeline: Timeline,
     zip_name: str | None,
     checkpoint: Checkpoint,
 ) -> tuple[Path, int]:
@@ -123,7 +120,7 @@ def _write(
                 sound,
                 facts,
                 version,
-                ref_facts,
+                timeline,
                 path,
                 form=form,
                 checkpoint=lambda done, i=i: checkpoint(0.1 + 0.9 * (i + done) / len(items)),  # type: ignore[misc]

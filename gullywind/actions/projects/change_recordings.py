@@ -4,9 +4,9 @@ from pathlib import PurePosixPath, PureWindowsPath
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.draw_places import keep_decisions
-from gullywind.actions.projects import clean_name, forget_media
-from gullywind.actions.start_work import start_work
+from gullywind.actions.place.draw_places import keep_decisions
+from gullywind.actions.projects.change_projects import clean_name, forget_media
+from gullywind.actions.work.start_work import start_work
 from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.files import IncomingFile

@@ -10,6 +10,7 @@ from gullywind.core.features.extract import Heard
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.ground.words import Note
+from gullywind.core.maps.timeline import Timeline
 from gullywind.core.measure.windows import MapAll
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes, file_notes
@@ -104,10 +105,10 @@ def place_one(
         notes = file_notes(facts)
         if output and alignment.version:
             # Loaded only for those who render: it takes a tenth of a second.
-            from gullywind.actions.render_file import render_file
+            from gullywind.actions.deliver.render_file import render_file
 
             try:
-                clipped = render_file(sound, facts, alignment.version, reference.facts, output)
+                clipped = render_file(sound, facts, alignment.version, Timeline.of(reference.facts), output)
                 notes = (*notes, *clipped_notes(clipped))
             except GullywindError as error:
                 notes = (*notes, Note(error.code, str(error)))

@@ -5,12 +5,12 @@ from uuid import UUID
 
 import numpy as np
 
+from gullywind.actions.bring_in.listen_for_recording import ensure_listened
+from gullywind.actions.bring_in.listen_to_media import hear_stored, open_stored
 from gullywind.actions.context import Context
-from gullywind.actions.draw_places import Found, draw_for, keep_drawn, part_of
-from gullywind.actions.listen_for_recording import ensure_listened
-from gullywind.actions.listen_to_media import hear_stored, open_stored
-from gullywind.actions.prove_recording import proof_row
-from gullywind.actions.start_work import start_works
+from gullywind.actions.hear.prove_recording import proof_row
+from gullywind.actions.place.draw_places import Found, draw_for, keep_drawn, part_of
+from gullywind.actions.work.start_work import start_works
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint

@@ -1,8 +1,9 @@
-"""Write a recording as an aligned WAV: it starts at reference time 0 and has the reference's length and rate."""
+"""Write a recording as an aligned WAV: it starts at time 0 of the timeline and has its length and rate."""
 
 from pathlib import Path
 
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
+from gullywind.core.maps.timeline import Timeline
 from gullywind.core.maps.version import Version
 from gullywind.core.render.warp import render_blocks
 from gullywind.core.sound.facts import MediaFacts
@@ -15,7 +16,7 @@ def render_file(
     recording: Sound,
     facts: MediaFacts,
     version: Version,
-    reference: MediaFacts,
+    timeline: Timeline,
     output: Path,
     *,
     form: SampleForm | None = None,
@@ -31,8 +32,8 @@ def render_file(
         recording,
         version.heard_map,
         version.sounding,
-        sample_rate_hz=reference.sample_rate_hz,
-        samples=reference.samples,
+        sample_rate_hz=timeline.sample_rate_hz,
+        samples=timeline.samples,
         checkpoint=checkpoint,
     )
     if form is None:
@@ -40,8 +41,8 @@ def render_file(
     return write_wav(
         output,
         blocks,
-        sample_rate_hz=reference.sample_rate_hz,
+        sample_rate_hz=timeline.sample_rate_hz,
         channels=chosen_channels(recording, version.sounding.channels).channels,
         form=form,
-        time_reference_samples=reference.time_reference_samples or 0,
+        time_reference_samples=timeline.start_samples,
     )

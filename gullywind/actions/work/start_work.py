@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.run_work import MOST_ATTEMPTS, give_up
+from gullywind.actions.work.run_work import MOST_ATTEMPTS, give_up
 from gullywind.store.database import Session, announce, driver_connection
 from gullywind.store.queue import works_without_job
 from gullywind.store.tables import WorkKind, WorkRow, WorkState

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from gullywind.actions.context import Context
-from gullywind.actions.projects import forget_media
+from gullywind.actions.projects.change_projects import forget_media
 from gullywind.store.files import MediaFolder, size_of
 from gullywind.store.placings import drop_unused_measurements
 from gullywind.store.recordings import known_media, lock_media, media_in_use, unused_media

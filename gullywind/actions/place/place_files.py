@@ -9,8 +9,8 @@ from concurrent.futures import ThreadPoolExecutor
 from multiprocessing.connection import Connection
 from pathlib import Path
 
-from gullywind.actions.place_batch import place_batch
-from gullywind.actions.place_one import Placed, PlaceRequest, Reference, Report, hear_reference, place_one
+from gullywind.actions.place.place_batch import place_batch
+from gullywind.actions.place.place_one import Placed, PlaceRequest, Reference, Report, hear_reference, place_one
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
 from gullywind.formats.file_names import numbered

@@ -3,7 +3,7 @@
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.draw_places import change_reference
+from gullywind.actions.place.draw_places import change_reference
 from gullywind.core.ground import frames
 from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce

@@ -6,7 +6,7 @@ from uuid import UUID
 import numpy as np
 
 from gullywind.actions.context import Context
-from gullywind.actions.prove_recording import listening_pair
+from gullywind.actions.hear.prove_recording import listening_pair
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.proof import prove_moment

@@ -7,9 +7,10 @@ from uuid import UUID
 
 import numpy as np
 
+from gullywind.actions.bring_in.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.context import Context
-from gullywind.actions.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.status import status_of_recording
+from gullywind.actions.timeline import timeline_of
 from gullywind.core.ground.errors import InputError, NotFoundError, NotNowError
 from gullywind.core.ground.units import Samples
 from gullywind.core.maps.version import Version
@@ -20,7 +21,7 @@ from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import find_version, get_recording, list_recordings, reference_of
+from gullywind.store.recordings import find_version, get_recording, list_recordings
 from gullywind.store.tables import MediaState
 
 #: Open files are kept: opening costs more than reading a chunk.
@@ -87,14 +88,12 @@ def fetch_mix(context: Context, project_id: UUID, first: int, samples: int) -> S
     Each counts as much as any other; together they are about as loud as one, however many sound.
     """
     with context.database.session() as session:
-        reference = reference_of(session, get_project(session, project_id))
-        rate_hz = reference.media.sample_rate_hz if reference else None
-        if reference is None or rate_hz is None:
-            raise NotNowError("The reference has not been chosen, or not been listened to yet.")
+        project = get_project(session, project_id)
+        rate_hz = timeline_of(session, project).sample_rate_hz
         placed = [
             (one.content_hash, one.current.value)
             for one in list_recordings(session, project_id)
-            if one.id != reference.id and one.current and status_of_recording(one) == "placed"
+            if one.id != project.reference_id and one.current and status_of_recording(one) == "placed"
         ]
     start_s, end_s = first / rate_hz, (first + samples) / rate_hz
     sounding = [
@@ -121,14 +120,12 @@ def _rendered(sound: Sound, version: Version, rate_hz: int, first: int, samples:
 def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[str, int, Version | None]:
     """What to play: content, the rate of the reference, and the version; None for the reference itself."""
     row = get_recording(session, recording_id)
-    reference = reference_of(session, get_project(session, row.project_id))
+    project = get_project(session, row.project_id)
     if row.media.state != MediaState.READY:
         raise NotNowError("This recording has not been listened to yet.")
-    rate_hz = (reference or row).media.sample_rate_hz
-    if rate_hz is None:
-        raise NotNowError("The reference has not been listened to yet.")
-    if reference is None or row.id == reference.id:
-        return row.content_hash, rate_hz, None
+    if project.reference_id in (None, row.id):
+        return row.content_hash, row.media.to_facts().sample_rate_hz, None
+    rate_hz = timeline_of(session, project).sample_rate_hz
     chosen = row.current if map_id is None else find_version(session, map_id, recording_id)
     if chosen is None:
         raise NotNowError("This recording has no place yet, so it cannot be heard in step.")

@@ -5,8 +5,8 @@ from dataclasses import asdict
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.fetch_sound import open_sound
-from gullywind.actions.start_work import start_works
+from gullywind.actions.hear.fetch_sound import open_sound
+from gullywind.actions.work.start_work import start_works
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.correlate import WindowLag

@@ -4,8 +4,8 @@ from dataclasses import replace
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.prove_recording import request_proofs
-from gullywind.actions.step_history import go_to, redo, undo
+from gullywind.actions.edit.step_history import go_to, redo, undo
+from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.speeds import nearest_speed
 from gullywind.core.maps.edits import MapEdit, MoveTo, UseClock, steady

@@ -1,0 +1,1 @@
+"""Write aligned files."""

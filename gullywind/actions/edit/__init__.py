@@ -1,0 +1,1 @@
+"""Change a version by hand, and go back and forth in what was done."""

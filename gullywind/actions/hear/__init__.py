@@ -1,0 +1,1 @@
+"""Sound, peaks and timing for whoever listens and looks."""

@@ -1,0 +1,1 @@
+"""Projects and recordings as a whole: made, changed, removed, and room on disk."""

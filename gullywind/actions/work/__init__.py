@@ -1,0 +1,1 @@
+"""Work that takes time: begun, told of, ended, taken up again."""
