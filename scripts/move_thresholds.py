@@ -24,7 +24,7 @@ MOVES = (
     ("places.accumulate", "LINE_NATS", -1.0),
     ("places.verify", "FINE_TOLERANCE_S", 2e-7),
     ("places.find", "RIVAL_NATS", 60.0),
-    ("places.speeds", "LEAST_HEIGHT", 60.0),
+    ("places.speeds", "LEAST_SPEED_HEIGHT", 60.0),
     ("places.speeds", "SPEED_SHARE", 3.0),
     ("align", "PLACES", 1),
     ("places.search", "FULL_Z", 0.5),

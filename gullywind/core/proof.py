@@ -16,18 +16,18 @@ from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import Residual
 from gullywind.core.measure.windows import Layout, Line, MapAll, lay_common_windows, measure_all
-from gullywind.core.places.verify import FINE_TOLERANCE_S
+from gullywind.core.places.verify import FINE_TOLERANCE_S, S_PER_WINDOW
 from gullywind.core.render.warp import render
 from gullywind.core.sound.views import Listening
 
-#: One window in 15 s, within these bounds.
-S_PER_WINDOW, WINDOWS = 15.0, (8, 120)
+#: As many windows as a fit has, within these bounds.
+WINDOWS = (8, 120)
 #: Windows by the quality that short ones had: in noise they must be long.
 WINDOWS_S = ((20.0, 1.4), (12.0, 2.7), (0.0, 8.0))
 #: First near the map; where little is found there, as far as a window reaches.
 NEAR_LAG_S, FAR_LAG_S = 0.02, 0.1
 #: Of windows of 2.7 s from noise-like strangers one in a hundred reaches this; what is far off must be clearer still.
-CLEAR_QUALITY, FAR_CLEAR_QUALITY = 7.0, 9.0
+PROVING_QUALITY, FAR_PROVING_QUALITY = 7.0, 9.0
 #: With fewer clear windows than this share the search is widened.
 ENOUGH_CLEAR = 1 / 4
 #: Fewer clear windows prove nothing, if there are many: strangers too have moments that agree.
@@ -35,7 +35,7 @@ LEAST_CLEAR = 0.1
 #: Quality counts up to this: beyond it a window is as sure as any.
 MOST_QUALITY = 40.0
 #: Shorter pieces hold too little sound.
-LEAST_PIECE_S = 0.5
+LEAST_PROVED_S = 0.5
 MOMENT_WINDOW_S, MOMENT_LAG_S = 2.0, 0.08
 
 
@@ -129,7 +129,7 @@ def residual_of(windows: Sequence[WindowLag]) -> Residual | None:
     if len(clear) < max(2, LEAST_CLEAR * len(windows)):
         return None
     late_ms = np.array([abs(lag.lag_s) for lag in clear]) * 1e3
-    weight = np.array([min(lag.quality, MOST_QUALITY) for lag in clear]) - CLEAR_QUALITY + 1
+    weight = np.array([min(lag.quality, MOST_QUALITY) for lag in clear]) - PROVING_QUALITY + 1
     share = (np.cumsum(weight) - weight / 2) / weight.sum()
     median_ms, p95_ms = np.interp([0.5, 0.95], share, late_ms)
     return Residual(float(median_ms), float(p95_ms), len(clear))
@@ -137,7 +137,7 @@ def residual_of(windows: Sequence[WindowLag]) -> Residual | None:
 
 def is_clear(lag_s: float, quality: float) -> bool:
     """Whether a window says anything: what is far from the map must be clearer than what is near it."""
-    return quality >= (CLEAR_QUALITY if abs(lag_s) <= NEAR_LAG_S else FAR_CLEAR_QUALITY)
+    return quality >= (PROVING_QUALITY if abs(lag_s) <= NEAR_LAG_S else FAR_PROVING_QUALITY)
 
 
 def verdict_of(lag_s: float, quality: float) -> Verdict:
@@ -161,7 +161,7 @@ def _rendered(reference: Listening, recording: Listening, time_map: TimeMap) -> 
 def _lay(time_map: TimeMap, reference_s: float, window_s: float) -> list[Layout]:
     """Windows of every piece that meets the reference, as many as its share of the whole."""
     spans = [(max(0.0, piece.start[0]), min(reference_s, piece.end_exclusive[0])) for piece in time_map.pieces]
-    spans = [(start, end) for start, end in spans if end - start >= LEAST_PIECE_S]
+    spans = [(start, end) for start, end in spans if end - start >= LEAST_PROVED_S]
     total = sum(end - start for start, end in spans)
     count = float(np.clip(total / S_PER_WINDOW, *WINDOWS))
     counts = [max(2, round(count * (end - start) / total)) for start, end in spans]

@@ -17,10 +17,10 @@ from gullywind.core.native import kernels
 
 FRAME_RATE_HZ = 100
 BANDS = 16
-LOWEST_HZ, HIGHEST_HZ = 120.0, 7200.0
+BOTTOM_BAND_HZ, TOP_BAND_HZ = 120.0, 7200.0
 #: Sound is first thinned to about this rate: nothing above 7.2 kHz is used, and spectra get three times cheaper.
 THINNED_RATE_HZ = 16000
-WINDOW_S = 0.032
+FRAME_WINDOW_S = 0.032
 #: Frames whose band power is 50 dB below the loud ones are treated alike: digital silence must not dominate.
 FLOOR_NEPER = float(np.log(1e5))
 #: One second either side: slower changes are level and room, not the event.
@@ -83,7 +83,7 @@ class BandExtractor:
             raise InputError(f"sample_rate_hz must be 1000 or more, got {sample_rate_hz}")
         self._thin = max(1, int(sample_rate_hz // THINNED_RATE_HZ))
         self._rate_hz = sample_rate_hz / self._thin
-        self._size = scipy.fft.next_fast_len(int(WINDOW_S * self._rate_hz), real=True)
+        self._size = scipy.fft.next_fast_len(int(FRAME_WINDOW_S * self._rate_hz), real=True)
         self._window = np.hanning(self._size).astype(np.float32)
         self._bands = band_bins(self._size, self._rate_hz)
         self._carry: Samples = np.zeros(0, np.float32)
@@ -137,7 +137,7 @@ class BandExtractor:
 
 def band_edges_hz() -> npt.NDArray[np.float64]:
     """Shape (BANDS + 1,), Hz, evenly spaced in mel (O'Shaughnessy, Speech Communication, 1987)."""
-    low, high = 2595 * np.log10(1 + np.array([LOWEST_HZ, HIGHEST_HZ]) / 700)
+    low, high = 2595 * np.log10(1 + np.array([BOTTOM_BAND_HZ, TOP_BAND_HZ]) / 700)
     return np.asarray(700 * (10 ** (np.linspace(low, high, BANDS + 1) / 2595) - 1))
 
 

@@ -10,7 +10,7 @@ from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.views import Listening, SampleSource
 
 #: 4 s at 48 kHz: large enough to leave Python seldom, small enough for the cache, and whole when it is thinned.
-BLOCK_SAMPLES = 3 << 16
+LISTENED_BLOCK = 3 << 16
 FULL_SCALE = 0.999
 #: A run of full-scale samples this long is clipping, not a peak that just fits.
 CLIP_RUN = 4
@@ -42,7 +42,7 @@ class Listener:
         self._clipped, self._loudest = 0, 0.0
 
     def push(self, block: Samples) -> None:
-        """Add a block of all channels of the source, shape (channels, n), n = BLOCK_SAMPLES but for the last."""
+        """Add a block of all channels of the source, shape (channels, n), n = LISTENED_BLOCK but for the last."""
         mono = self._view.of_block(block)
         low, high = float(mono.min()), float(mono.max())
         if not (np.isfinite(low) and np.isfinite(high)):
@@ -70,9 +70,9 @@ def listen(views: Sequence[Listening], *, checkpoint: Checkpoint = no_checkpoint
 
 
 def blocks_of(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> Iterator[Samples]:
-    """A whole source in blocks of shape (channels, BLOCK_SAMPLES), the last one shorter."""
-    for start in range(0, source.samples, BLOCK_SAMPLES):
-        stop = min(start + BLOCK_SAMPLES, source.samples)
+    """A whole source in blocks of shape (channels, LISTENED_BLOCK), the last one shorter."""
+    for start in range(0, source.samples, LISTENED_BLOCK):
+        stop = min(start + LISTENED_BLOCK, source.samples)
         yield source.read(start, stop)
         checkpoint(stop / source.samples)
 

@@ -10,7 +10,7 @@ INTERCEPT = -11.734
 WEIGHTS = {"chance": 1.706, "share": 5.458, "lead": 4.516, "explained": 3.964, "coverage": 1.3, "whole": 7.487}
 #: Windows become clearer than noise leaves them from the first of these qualities to the second; then this much of the
 #: sound should be explained.
-NOISY_QUALITY, CLEAR_QUALITY, WHOLE = 15.0, 90.0, 0.85
+NOISY_QUALITY, PLAIN_QUALITY, WHOLE_SHARE = 15.0, 90.0, 0.85
 #: What an answer must reach: of placements called `placed`, none may be wrong in hundreds.
 PLACED_FROM, UNSURE_FROM = 0.9, 0.25
 #: A rival with this much of the best one's score is as good as equal, unless the best leads it surely.
@@ -24,14 +24,14 @@ def describe(support: Support) -> dict[str, float]:
 
     `whole` is below 0 where windows are clear and yet sound is missing: noise leaves both or neither.
     """
-    clear = np.log(max(support.quality, NOISY_QUALITY) / NOISY_QUALITY) / np.log(CLEAR_QUALITY / NOISY_QUALITY)
+    clear = np.log(max(support.quality, NOISY_QUALITY) / NOISY_QUALITY) / np.log(PLAIN_QUALITY / NOISY_QUALITY)
     return {
         "chance": min(support.chance_nats, 30.0) / 15.0,
         "share": support.agreeing / max(support.windows, 1),
         "lead": min(support.lead, 4.0) / 4.0,
         "explained": support.explained,
         "coverage": min(2.0 * support.coverage, 1.0),
-        "whole": -min(float(clear), 1.0) * max(WHOLE - support.explained, 0.0),
+        "whole": -min(float(clear), 1.0) * max(WHOLE_SHARE - support.explained, 0.0),
     }
 
 

@@ -14,7 +14,7 @@ from gullywind.core.sound.views import quiet_channels
 
 SHORT_OVERLAP_S = 3.0
 #: Neighbours that meet within this were cut, not broken.
-LEAST_JUMP_S = 0.001
+TOLD_JUMP_S = 0.001
 #: Below this nobody hears it, and no number is shown for it.
 UNHEARD_MS = 0.1
 #: Clocks nearer to the reference's are in step.
@@ -84,18 +84,18 @@ def break_notes(time_map: TimeMap) -> list[Note]:
     return [
         Note("break", f"{joint_words(before, after)} at {clock_time(before.end_exclusive[0])}.")
         for before, after in pairwise(time_map.pieces)
-        if abs(jump_between(before, after)) >= LEAST_JUMP_S
+        if abs(jump_between(before, after)) >= TOLD_JUMP_S
     ]
 
 
 def joint_words(before: Piece, after: Piece) -> str:
     """What lies between two neighbours."""
     jump_s, gap_s = jump_between(before, after), gap_between(before, after)
-    if jump_s >= LEAST_JUMP_S:
+    if jump_s >= TOLD_JUMP_S:
         return f"Paused for {seconds(jump_s)}"
-    if jump_s <= -LEAST_JUMP_S:
+    if jump_s <= -TOLD_JUMP_S:
         return f"{seconds(-jump_s)} too much were recorded"
-    return f"{seconds(gap_s)} left out" if gap_s >= LEAST_JUMP_S else "Cut, nothing moved"
+    return f"{seconds(gap_s)} left out" if gap_s >= TOLD_JUMP_S else "Cut, nothing moved"
 
 
 def left_over_words(median_ms: float, p95_ms: float) -> str:

@@ -9,7 +9,7 @@ from gullywind.core.ground.units import Floats
 from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Shorter pieces are what roundings leave at a cut.
-LEAST_PIECE_S = 1e-6
+LEAST_LEFT_S = 1e-6
 
 
 def inverse(time_map: TimeMap) -> TimeMap:
@@ -40,7 +40,7 @@ def through(first: TimeMap, second: TimeMap) -> TimeMap | None:
     for way in _run_on(first, second.start_ref_s, second.end_ref_s_exclusive):
         for piece in second.pieces:
             low, high = max(way.t_rec[0], piece.t_ref[0]), min(way.t_rec[-1], piece.t_ref[-1])
-            if high - low < LEAST_PIECE_S:
+            if high - low < LEAST_LEFT_S:
                 continue
             bends = [times[(times > low) & (times < high)] for times in (way.t_rec, piece.t_ref)]
             middle = np.unique(np.concatenate([[low, high], *bends]))

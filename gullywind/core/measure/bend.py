@@ -12,6 +12,7 @@ import numpy as np
 
 from gullywind.core.ground.units import Floats
 from gullywind.core.maps.time_map import Piece, extrapolated
+from gullywind.core.measure.drift import FIT_ROUNDS
 from gullywind.core.measure.windows import Line
 
 MOST_KNOTS = 8
@@ -24,12 +25,12 @@ MOST_BEND_PPM = 40.0
 LEAST_GAIN, LEAST_FITTING = 1.4, 0.9
 FITTING_SPREADS, FITTING_S = 5.0, 1e-4
 #: In shorter overlaps a clock does not bend, and with fewer windows nothing can be told.
-LEAST_LENGTH_S, LEAST_WINDOWS = 240.0, 12
+LEAST_LENGTH_S, LEAST_BEND_WINDOWS = 240.0, 12
 #: Windows this far from the median of their neighbours are outliers.
 NEIGHBOURS, OUTLIER_S = 7, 5e-4
 #: Windows count as equally good below this spread.
-LEAST_SPREAD_S = 2e-7
-FIT_ROUNDS, HUBER = 12, 2.0
+LEAST_BEND_SPREAD_S = 2e-7
+HUBER = 2.0
 #: Root mean square of the nine smallest tenths of normal deviates.
 TRIMMED = 0.79
 
@@ -54,12 +55,12 @@ def find_bend(t_ref: Floats, late_s: Floats, strength: Floats) -> Bend | None:
     t_ref, late_s : shape (windows,), s. Centres, ascending, and how late each is against the line.
     strength : shape (windows,), > 0. Reciprocal of each window's expected spread, in any unit.
     """
-    if t_ref.size < LEAST_WINDOWS or t_ref[-1] - t_ref[0] < LEAST_LENGTH_S:
+    if t_ref.size < LEAST_BEND_WINDOWS or t_ref[-1] - t_ref[0] < LEAST_LENGTH_S:
         return None
     padded = np.pad(late_s, NEIGHBOURS // 2, mode="edge")
     smooth = np.median(np.lib.stride_tricks.sliding_window_view(padded, NEIGHBOURS), axis=1)
     used = np.abs(late_s - smooth) <= OUTLIER_S
-    if np.count_nonzero(used) < max(LEAST_WINDOWS, 0.5 * t_ref.size):
+    if np.count_nonzero(used) < max(LEAST_BEND_WINDOWS, 0.5 * t_ref.size):
         return None
     t, late, weight = t_ref[used], late_s[used], strength[used] / strength[used].max()
     spread_s = _spread(late, weight)
@@ -111,7 +112,7 @@ def _spread(late: Floats, weight: Floats) -> float:
     between = np.abs((late[1:-1] - (late[:-2] + late[2:]) / 2) * weight[1:-1]) / np.sqrt(1.5)
     # Of two estimates the larger: the median alone is out by a fifth now and then, and noise must not look like a bend.
     by_mean = float(np.sqrt(np.mean(np.sort(between)[: int(0.9 * between.size)] ** 2))) / TRIMMED
-    return max(1.4826 * float(np.median(between)), by_mean, LEAST_SPREAD_S)
+    return max(1.4826 * float(np.median(between)), by_mean, LEAST_BEND_SPREAD_S)
 
 
 def _fit(t: Floats, late: Floats, weight: Floats, inner: int) -> _Fit:

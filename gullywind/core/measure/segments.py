@@ -17,7 +17,7 @@ from gullywind.core.native.kernels import Spectrum
 from gullywind.core.sound.views import Listening, SampleSource
 
 #: Nothing in a silent stretch is louder than this (-120 dBFS).
-SILENCE = 1e-6
+NO_SOUND = 1e-6
 #: Sound read around segments, s, where the sample rate is converted: longer than soxr's filter.
 CONVERSION_MARGIN_S = 0.02
 #: Transforms are made four at a time, side by side in the processor's registers; more would not fit its cache.
@@ -46,7 +46,7 @@ def segment_spectra(view: Listening, centres_s: Floats, size: int, rate_hz: int)
     if not np.isfinite(high - low):
         sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
         low, high = float(sound.min()), float(sound.max())
-    if max(-low, high) < SILENCE:
+    if max(-low, high) < NO_SOUND:
         return None
     if fs != rate_hz:
         sound = soxr.resample(sound, fs, rate_hz, quality="HQ")

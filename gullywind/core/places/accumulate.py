@@ -17,13 +17,13 @@ import numpy.typing as npt
 import scipy.fft
 
 from gullywind.core.ground.units import Floats
-from gullywind.core.measure.segments import SILENCE
+from gullywind.core.measure.segments import NO_SOUND
 from gullywind.core.measure.windows import Line, overlap_s
 from gullywind.core.native import kernels
 from gullywind.core.sound.views import Listening, SampleSource
 
 #: Windows of 2 s: bins every half hertz at any sample rate, and whole numbers of samples.
-WINDOW_S = 2.0
+WEIGHED_WINDOW_S = 2.0
 LOW_HZ, HIGH_HZ = 120.0, 3800.0
 #: Sound is thinned to this rate or a little more before it is transformed.
 SPECTRA_RATE_HZ = 14000
@@ -32,11 +32,11 @@ LAG_RATE_HZ = 8000
 #: The reference's grid is finer than a quarter of a window: places between the grids lose little.
 REFERENCE_HOP_S = 0.5
 #: Magnitudes are smoothed over so many bins to either side: 20 Hz.
-SMOOTH_BINS = 40
+WEIGHED_SMOOTH_BINS = 40
 #: A bin whose mean level stands out this far from its neighbours', in nats, stands still: hum, a whistle.
 LINE_NATS, LINE_BINS = 1.4, 60
 #: Lags on either side of a place, s; and clock errors, ppm.
-REACH_S, MOST_PPM = 0.06, 200.0
+REACH_S, WEIGHED_PPM = 0.06, 200.0
 #: Lags are looked at in pairs: 0.25 ms.
 POOLED = 2
 #: Where few lags are wanted so few bins are enough, each smoothed from so many; of the lags so large a share is true.
@@ -65,7 +65,7 @@ class GridSpectra:
         self.view, self.hop_s = view, hop_s
         # A plain average over neighbours, as for the features: what folds down from above is weak and alike in both.
         self._thin = max(1, int(view.sample_rate_hz // SPECTRA_RATE_HZ))
-        self._size = round(WINDOW_S * view.sample_rate_hz / self._thin)
+        self._size = round(WEIGHED_WINDOW_S * view.sample_rate_hz / self._thin)
         self._kept: dict[int, Row | None] = {}
         #: Those that the steady lines were found in, as they are.
         self._raw: dict[int, Row | None] = {}
@@ -74,7 +74,7 @@ class GridSpectra:
     @property
     def count(self) -> int:
         """How many whole windows there are."""
-        return max(0, int((self.view.duration_s - WINDOW_S) / self.hop_s) + 1)
+        return max(0, int((self.view.duration_s - WEIGHED_WINDOW_S) / self.hop_s) + 1)
 
     def start_s(self, number: int) -> float:
         """Where a window begins, s."""
@@ -94,7 +94,7 @@ class GridSpectra:
         if spectrum is None:
             return None
         magnitude = np.abs(spectrum)
-        smooth = _smoothed(magnitude, SMOOTH_BINS)
+        smooth = _smoothed(magnitude, WEIGHED_SMOOTH_BINS)
         row = spectrum / np.maximum(smooth, 1e-3 * float(smooth.max()) + 1e-20)
         row[steady] = 0
         return np.asarray(row, np.complex64)
@@ -107,7 +107,7 @@ class GridSpectra:
         if not np.isfinite(high - low):
             sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
             low, high = float(sound.min()), float(sound.max())
-        if max(-low, high) < SILENCE:
+        if max(-low, high) < NO_SOUND:
             return None
         first, end = _bins()
         return np.asarray(
@@ -139,7 +139,7 @@ def reference_grid(view: Listening) -> GridSpectra:
 
 def recording_grid(view: Listening, *, most_windows: int) -> GridSpectra:
     """The grid of a recording's view with at most so many windows: end to end, or further apart."""
-    return GridSpectra(view, max(WINDOW_S, (view.duration_s - WINDOW_S) / max(most_windows - 1, 1)))
+    return GridSpectra(view, max(WEIGHED_WINDOW_S, (view.duration_s - WEIGHED_WINDOW_S) / max(most_windows - 1, 1)))
 
 
 def accumulate(reference: GridSpectra, recording: GridSpectra, line: Line, *, most_windows: int) -> Accumulated | None:
@@ -157,7 +157,7 @@ def accumulate(reference: GridSpectra, recording: GridSpectra, line: Line, *, mo
     middle_s = (float(t_rec[0]) + float(t_rec[-1])) / 2
     step_s = POOLED / LAG_RATE_HZ
     half_s = max((float(t_rec[-1]) - float(t_rec[0])) / 2, 1e-9)
-    steps = int(MOST_PPM * 1e-6 * half_s / step_s)
+    steps = int(WEIGHED_PPM * 1e-6 * half_s / step_s)
     reach = rows.shape[1] // 2
     slopes = np.arange(-steps, steps + 1)
     starts = np.rint(slopes[:, None] * ((t_rec - middle_s) / half_s)).astype(np.int32) + np.int32(steps)
@@ -174,7 +174,9 @@ def _overlapping(reference: GridSpectra, recording: GridSpectra, line: Line, mos
     """Numbers of the recording's windows that lie within the reference but for a third, at most so many."""
     start_s, end_s = overlap_s(line, reference.view, recording.view)
     begin_s = np.arange(recording.count) * recording.hop_s / line.rate + line.offset_s
-    inside = np.flatnonzero((begin_s >= start_s - WINDOW_S / 3) & (begin_s + WINDOW_S <= end_s + WINDOW_S / 3))
+    inside = np.flatnonzero(
+        (begin_s >= start_s - WEIGHED_WINDOW_S / 3) & (begin_s + WEIGHED_WINDOW_S <= end_s + WEIGHED_WINDOW_S / 3)
+    )
     if inside.size > most:
         inside = inside[np.linspace(0, inside.size - 1, most).astype(int)]
     return [int(k) for k in inside]
@@ -184,10 +186,10 @@ def _correlations(
     reference: GridSpectra, recording: GridSpectra, line: Line, most_windows: int
 ) -> tuple[npt.NDArray[np.float32], Floats] | None:
     """Correlation of each window over lags around the line, in standard deviations, and the windows' centres."""
-    half_s = (recording.view.duration_s * MOST_PPM * 1e-6) / 2 + REACH_S
+    half_s = (recording.view.duration_s * WEIGHED_PPM * 1e-6) / 2 + REACH_S
     reach = int(half_s * LAG_RATE_HZ / POOLED)
     low, _ = _bins()
-    size = round(LAG_RATE_HZ * WINDOW_S)
+    size = round(LAG_RATE_HZ * WEIGHED_WINDOW_S)
     taps, every = _folding(half_s)
     numbers = _overlapping(reference, recording, line, most_windows)
     spectra = np.empty((len(numbers), size // 2 // every + 1), np.complex64)
@@ -203,7 +205,7 @@ def _correlations(
         before = (reference.start_s(k) - begin_ref) * LAG_RATE_HZ
         into = spectra[len(centres)]
         energies.append(kernels.fold_product(ours, theirs, low, before, size, taps, every, into))
-        centres.append(begin_rec + WINDOW_S / 2)
+        centres.append(begin_rec + WEIGHED_WINDOW_S / 2)
     if not centres:
         return None
     curves = scipy.fft.irfft(spectra[: len(centres)], size // every, axis=1)
@@ -223,7 +225,7 @@ def _folding(half_s: float) -> tuple[npt.NDArray[np.float32], int]:
     (Kaiser's design: Kaiser, "Nonrecursive digital filter design using the I0-sinh window function", 1974).
     """
     every = 1
-    while every < MOST_FOLDED and half_s <= PASSED * WINDOW_S / (2 * every):
+    while every < MOST_FOLDED and half_s <= PASSED * WEIGHED_WINDOW_S / (2 * every):
         every *= 2
     if every == 1:
         return np.ones(1, np.float32), 1
@@ -244,7 +246,7 @@ def _window(size: int) -> npt.NDArray[np.float32]:
 
 
 def _bins() -> tuple[int, int]:
-    return round(LOW_HZ * WINDOW_S), round(HIGH_HZ * WINDOW_S)
+    return round(LOW_HZ * WEIGHED_WINDOW_S), round(HIGH_HZ * WEIGHED_WINDOW_S)
 
 
 def _smoothed(values: npt.NDArray, half: int) -> npt.NDArray:

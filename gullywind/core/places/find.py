@@ -21,7 +21,7 @@ from gullywind.core.places.weigh import (
     COPY_SHARE,
     FEW_PLACES,
     LEAST_HEIGHT,
-    SAME_PLACE_S,
+    SAME_HOPE_S,
     SURE_HEIGHT,
     Hopeful,
     Searched,
@@ -164,7 +164,7 @@ def _verify_more(
         checkpoint(0.9)
         views = one.reference, one.recording
         known = [other.line.offset_s for other in verified if (other.reference, other.recording) == views]
-        new = all(abs(one.place.line.offset_s - offset_s) > SAME_PLACE_S for offset_s in known)
+        new = all(abs(one.place.line.offset_s - offset_s) > SAME_HOPE_S for offset_s in known)
         if new and one.place.height >= max(LEAST_HEIGHT, COPY_SHARE * weighed[0].place.height):
             found = verify_place(*views, one.place, look=LOOKS[0], lay=lay_windows, map_all=map_all)
             more += [found] if found else []
@@ -186,7 +186,7 @@ def _distinct(verified: Sequence[Verified]) -> list[Verified]:
     """Best first, of those at one place the best."""
     kept: list[Verified] = []
     for one in sorted(verified, key=_strength, reverse=True):
-        if all(abs(one.line.offset_s - other.line.offset_s) > SAME_PLACE_S for other in kept):
+        if all(abs(one.line.offset_s - other.line.offset_s) > SAME_HOPE_S for other in kept):
             kept.append(one)
     return kept
 

@@ -24,7 +24,7 @@ MOST_PROBES = 64
 #: where there are few. Still larger ones were no faster, and need more memory.
 SHORT_FRAMES, SHORT_BLOCK_FRAMES, LONG_BLOCK_FRAMES = 60000, 16384, 32768
 #: Recorders are within 100 ppm, phones within 300.
-MOST_PPM = 400.0
+SEARCHED_PPM = 400.0
 #: Sums of probes are kept at this step; the exact place is taken from the probes again.
 POOL_FRAMES = 5
 #: Peaks nearer than this are one place.
@@ -123,7 +123,7 @@ def search_offsets(index: ReferenceIndex, recording: BandFeatures, *, most_place
         curves.append(pool)
         tops.append(top)
         first = shift - start - PROBE_FRAMES  # where lag -PROBE_FRAMES of this probe lies on the curve
-        slack = abs(start + probe.shape[1] / 2 - middle) * MOST_PPM * 1e-6
+        slack = abs(start + probe.shape[1] / 2 - middle) * SEARCHED_PPM * 1e-6
         widened = _highest_within(curves[-1], int(np.ceil(slack / POOL_FRAMES))) if slack >= 1 else curves[-1]
         _add_at(pooled, widened, round(first / POOL_FRAMES))
     heights = pooled / np.sqrt(len(starts))
@@ -233,7 +233,7 @@ def _places(
     for height, i in kept:
         probes = []
         for start, curve, top in zip(starts, curves, tops, strict=True):
-            half = step * 2 + abs(start + PROBE_FRAMES / 2 - middle) * MOST_PPM * 1e-6
+            half = step * 2 + abs(start + PROBE_FRAMES / 2 - middle) * SEARCHED_PPM * 1e-6
             first = round((shift - start - PROBE_FRAMES) / step)
             low = max(0, int(i - first - half / step))
             high = min(curve.size, int(i - first + half / step) + 1)

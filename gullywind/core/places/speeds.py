@@ -9,10 +9,10 @@ from gullywind.core.ground.words import Note
 from gullywind.core.places.search import MatchCurve, ReferenceIndex, search_offsets
 
 #: So much tells the speed; at the right one so many places are weighed.
-PART_FRAMES, MOST_PLACES = 6000, 8
+PART_FRAMES, MOST_SPEED_PLACES = 6000, 8
 #: Of strangers the best of all speeds reaches 4 to 6 standard deviations, the right one mostly 7 to 30.
 #: A tenth of a per cent leaves features alike: there the stated one peaks as high.
-LEAST_HEIGHT, SPEED_SHARE = 6.2, 0.95
+LEAST_SPEED_HEIGHT, SPEED_SHARE = 6.2, 0.95
 
 
 def heard_at(heard: Heard, speed: Speed) -> Heard:
@@ -34,12 +34,12 @@ def best_speeds(
         return float(search_offsets(index, features, most_places=1).heights.max(initial=0.0))
 
     peaks = sorted(((height(speed.factor), speed) for speed in known_speeds(stated_hz)), key=lambda one: -one[0])
-    least = max(LEAST_HEIGHT, SPEED_SHARE * height(1.0))
+    least = max(LEAST_SPEED_HEIGHT, SPEED_SHARE * height(1.0))
     found = []
     for peak, speed in peaks[:most]:
         if peak > least:
             other = heard_at(heard, speed)
-            found.append((speed, other, search_offsets(index, other.features, most_places=MOST_PLACES)))
+            found.append((speed, other, search_offsets(index, other.features, most_places=MOST_SPEED_PLACES)))
     return found
 
 

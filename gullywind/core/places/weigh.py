@@ -19,11 +19,11 @@ LEAST_WINDOWS, SPARSE_HEIGHT = 3, 10.5
 #: Rivals below this share of the best are not looked at; nor, among copies, those below the other.
 RIVAL_SHARE, COPY_SHARE = 0.45, 0.35
 #: Windows of a recording that are added up: for all places, and for so many of the best.
-FEW_WINDOWS, MOST_WINDOWS, MOST_WHOLE = 10, 64, 6
+FEW_WINDOWS, MOST_WEIGHED_WINDOWS, MOST_WHOLE = 10, 64, 6
 #: Of so many, where a few windows already say more than those of strangers do.
 HOPEFUL_HEIGHT, MOST_HOPEFUL = 7.5, 32
 #: Places nearer than this are one.
-SAME_PLACE_S = 0.05
+SAME_HOPE_S = 0.05
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,7 +52,7 @@ def weigh(
     found: list[Hopeful] = []
     for one, some in zip(searched, places, strict=True):
         reference, view = reference_grid(one.reference.view), one.recording.view
-        recording = recording_grid(view, most_windows=MOST_WINDOWS)
+        recording = recording_grid(view, most_windows=MOST_WEIGHED_WINDOWS)
         lines = [(place, starting_line(place)) for place in some]
         first = _accumulated(reference, recording, lines, FEW_WINDOWS, checkpoint)
         if recording.count > FEW_WINDOWS and first:
@@ -60,7 +60,7 @@ def weigh(
             hopeful = first[0].height >= HOPEFUL_HEIGHT
             best = first[: MOST_HOPEFUL if hopeful else MOST_WHOLE]
             lines = [(one.coarse, one.line) for one in best]
-            first = _accumulated(reference, recording, lines, MOST_WINDOWS, checkpoint)
+            first = _accumulated(reference, recording, lines, MOST_WEIGHED_WINDOWS, checkpoint)
         found += [Hopeful(place, one.reference.view, view) for place in first]
     return sorted(found, key=lambda one: -one.place.height)
 
@@ -100,6 +100,6 @@ def apart(hopeful: Sequence[Hopeful]) -> list[Hopeful]:
     """Those that lie at a place of their own, best first."""
     kept: list[Hopeful] = []
     for one in hopeful:
-        if all(abs(one.place.line.offset_s - other.place.line.offset_s) > SAME_PLACE_S for other in kept):
+        if all(abs(one.place.line.offset_s - other.place.line.offset_s) > SAME_HOPE_S for other in kept):
             kept.append(one)
     return kept

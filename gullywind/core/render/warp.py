@@ -22,12 +22,12 @@ from gullywind.core.sound.views import SampleSource, chosen_channels
 
 #: Sound read around an interpolated block: more than half the kernel.
 MARGIN = 64
-BLOCK_SAMPLES = 1 << 17
+RENDERED_BLOCK = 1 << 17
 #: Sound read around a block when the sample rate is converted, in samples of the lower rate: longer than soxr's filter.
 CONVERSION_MARGIN = 1024
 SAME_RATE_HZ = 1e-3
 #: Positions this near to whole samples (in samples) are whole: 0.1 ns, what doubles leave of hours.
-WHOLE = 5e-6
+WHOLE_SAMPLE = 5e-6
 
 
 def render_blocks(
@@ -51,13 +51,13 @@ def render_blocks(
 
     Yields
     ------
-    shape (channels, up to BLOCK_SAMPLES), float32; silence where no piece covers.
+    shape (channels, up to RENDERED_BLOCK), float32; silence where no piece covers.
     """
     source = chosen_channels(source, sounding.channels)
     parts = lay_parts(source, time_map)
     tones = lay_tones(source, time_map, sample_rate_hz) if sounding.gaps is Gaps.ROOM_TONE else []
-    for start in range(first, first + samples, BLOCK_SAMPLES):
-        stop = min(start + BLOCK_SAMPLES, first + samples)
+    for start in range(first, first + samples, RENDERED_BLOCK):
+        stop = min(start + RENDERED_BLOCK, first + samples)
         block = np.zeros((source.channels, stop - start), np.float32)
         for part in parts:
             _add_part(source, part, sounding.pitch, sample_rate_hz, start, block)
@@ -116,8 +116,8 @@ def _add_tone(tone: Tone, rate_hz: int, start: int, block: Samples) -> None:
 
 def _covered(start_s: float, end_s: float, rate_hz: int, start: int, block: Samples) -> tuple[int, int]:
     """First and last (exclusive) sample of a block that a stretch of reference time covers."""
-    first = max(start, int(np.ceil(start_s * rate_hz - WHOLE)))
-    return first, min(start + block.shape[1], int(np.ceil(end_s * rate_hz - WHOLE)))
+    first = max(start, int(np.ceil(start_s * rate_hz - WHOLE_SAMPLE)))
+    return first, min(start + block.shape[1], int(np.ceil(end_s * rate_hz - WHOLE_SAMPLE)))
 
 
 def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, first: int, into: Samples) -> None:
@@ -132,7 +132,7 @@ def _render_piece(source: SampleSource, piece: Piece, rate_hz: int, first: int, 
     if abs(fs - rate_hz) < SAME_RATE_HZ:
         start, stop = begin_s * stated_hz, end_s * stated_hz
         whole = round(start)
-        if max(abs(start - whole), abs(stop - (whole + last - first - 1))) < WHOLE and len(runs) == 1:
+        if max(abs(start - whole), abs(stop - (whole + last - first - 1))) < WHOLE_SAMPLE and len(runs) == 1:
             into[:] = source.read(whole, whole + last - first)
             return
         begin = int(np.floor(start)) - MARGIN
@@ -172,7 +172,7 @@ def _straight_runs(piece: Piece, rate_hz: int, first: int, last: int) -> Iterato
     high = min(int(np.searchsorted(piece.t_ref, last / rate_hz, side="left")) + 1, piece.t_ref.size)
     low, high = min(low, piece.t_ref.size - 2), max(high, low + 2)
     ref, rec = piece.t_ref[low:high].tolist(), piece.t_rec[low:high].tolist()
-    inner = np.clip(np.ceil(piece.t_ref[low + 1 : high - 1] * rate_hz - WHOLE), first, last).astype(int).tolist()
+    inner = np.clip(np.ceil(piece.t_ref[low + 1 : high - 1] * rate_hz - WHOLE_SAMPLE), first, last).astype(int).tolist()
     edges = [first, *inner, last]
     for k, (start, stop) in enumerate(pairwise(edges)):
         if stop > start:

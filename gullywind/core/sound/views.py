@@ -15,7 +15,7 @@ ALIKE = 0.7
 EMPTY = 10 ** (-50 / 20)
 #: One that is further below is the noise of its converter (−90 dB).
 AUDIBLE = 10 ** (-90 / 10)
-LOOKS, LOOK_S = 24, 0.25
+LEVEL_LOOKS, LEVEL_LOOK_S = 24, 0.25
 
 
 class SampleSource(Protocol):
@@ -161,8 +161,8 @@ def quiet_channels(source: SampleSource, views: Sequence[Listening]) -> dict[int
 
 def _products(source: SampleSource) -> npt.NDArray[np.float64]:
     """Sums of all channels' products with one another, shape (channels, channels), from short looks over the file."""
-    length = min(int(LOOK_S * source.sample_rate_hz), source.samples)
-    starts = np.linspace(0, source.samples - length, LOOKS).astype(int)
+    length = min(int(LEVEL_LOOK_S * source.sample_rate_hz), source.samples)
+    starts = np.linspace(0, source.samples - length, LEVEL_LOOKS).astype(int)
     looks = np.concatenate([source.read(int(s), int(s) + length) for s in starts], axis=1)
     looks = looks - looks.mean(axis=1, keepdims=True)
     return np.asarray(looks.astype(np.float64) @ looks.T)
