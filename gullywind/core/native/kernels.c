@@ -1,5 +1,5 @@
 /* The inner loops of listening, measuring and rendering. Without state and without allocation; lengths are counted in
- * elements, complex numbers are pairs of floats. `kernels.py` beside this file says what each is for and checks what it
+ * elements, complex numbers are pairs of floats. `compiled.py` beside this file says what each is for and checks what it
  * is given. */
 
 #include <math.h>

@@ -1,300 +1,42 @@
-"""Calls into `kernels.c`. Arrays that do not fit are refused here: compiled code would read beyond them.
-
-In C, for numpy makes ten passes over memory where one is enough (a window took 4.3 ms, of which 0.9 were its
-transforms), and a compiler at run time takes over a second in each process before its first result.
-"""
-
-import ctypes
-from collections.abc import Sequence
-
-import numpy as np
-import numpy.typing as npt
-
-from gullywind.core import native
-from gullywind.core.ground.errors import InputError
-from gullywind.core.ground.units import Floats, Samples
-
-Spectrum = npt.NDArray[np.complex64]
-
-#: As in `kernels.c`.
-ABREAST = 16
-_LIBRARY = f"{native.__path__[0]}/libkernels.so"
+"""The inner loops, compiled where they were, else in plain numpy: slower by some times, and right all the same."""
 
 try:
-    _kernels = ctypes.CDLL(_LIBRARY)
-except OSError as error:
-    raise ImportError(f"{_LIBRARY} is missing or was built on another machine: please run `make setup`") from error
+    from gullywind.core.native import compiled as loops
+except ImportError:
+    # No compiler at set-up, or another kind of processor.
+    from gullywind.core.native import plain as loops  # type: ignore[no-redef]
 
-_P, _N, _D = ctypes.c_void_p, ctypes.c_int64, ctypes.c_double
-for _name, _takes in {
-    "interpolate": (_P, _N, _N, _D, _D, _P, _N, _N, _P, _N, _N),
-    "thin": (_P, _N, _P, _N),
-    "cut": (_P, _N, _P, _N, _P, _N, _P),
-    "band_powers": (_P, _N, _N, _P, _N, _P),
-    "advance": (_P, _N, _D, _N),
-    "sum_spectra": (_P, _P, _N, _N, _P, _P, _P),
-    "compare": (_P, _P, _P, _N, _P, _P),
-    "band_coherence": (_P, _P, _P, _N, _P),
-    "weigh": (_P, _P, _N, _N, _N, _D, _N, _D, _D, _P),
-    "correlation_at": (_P, _N, _N, _N, _D, _P),
-    "weighted_energy": (_P, _N, _P, _P, _N, _N, _N, _P),
-    "extremes": (_P, _N, _N, _P),
-    "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
-    "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
-}.items():
-    getattr(_kernels, _name).argtypes = _takes
-    getattr(_kernels, _name).restype = _D if _name == "fold_product" else None
+from gullywind.core.native.checks import Spectrum
 
+interpolate = loops.interpolate
+thin = loops.thin
+cut = loops.cut
+band_powers = loops.band_powers
+advance = loops.advance
+sum_spectra = loops.sum_spectra
+compare = loops.compare
+band_coherence = loops.band_coherence
+weigh = loops.weigh
+correlation_at = loops.correlation_at
+weighted_energy = loops.weighted_energy
+extremes = loops.extremes
+fold_product = loops.fold_product
+best_line = loops.best_line
 
-def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
-    """Write `sound` at positions `start`, `start + step` and so on, in samples, into `into`, all channels alike.
-
-    Parameters
-    ----------
-    sound : shape (channels, samples).
-    start, step : samples; `step` > 0. Every position needs half a kernel of sound on either side.
-    table : shape (phases + 1, taps). The kernel at every fraction of a sample, linear between.
-    into : shape (channels, n).
-
-    Raises
-    ------
-    InputError : the sound ends before the positions do, or shapes differ.
-    """
-    (channels, samples), length, (phases, taps) = sound.shape, into.shape[1], table.shape
-    first, last = np.floor([start, start + (length - 1) * step])
-    if into.shape[0] != channels or not (first >= taps / 2 - 1 and last + taps / 2 < samples):
-        raise InputError(f"positions {start} to {start + (length - 1) * step} lie outside {samples} samples")
-    _check(np.float32, table)
-    for rows in (sound, into):
-        if rows.dtype != np.float32 or (length > 1 and rows.strides[1] != 4):
-            raise InputError(f"need rows of float32, got {rows.dtype} with strides {rows.strides}")
-    _kernels.interpolate(
-        *(_at(sound), channels, sound.strides[0] // 4, start, step, _at(table), phases - 1, taps),
-        *(_at(into), into.strides[0] // 4, length),
-    )
-
-
-def thin(sound: Samples, factor: int) -> Samples:
-    """Sums of `factor` samples each, shape (samples // factor,); what does not fill the last is left out."""
-    _check(np.float32, sound)
-    into = np.empty(sound.size // factor, np.float32)
-    _kernels.thin(_at(sound), factor, _at(into), into.size)
-    return into
-
-
-def cut(sound: Samples, starts: npt.NDArray[np.int64], window: Samples) -> Samples:
-    """Windowed segments, shape (starts, window), float32; zeros outside the sound."""
-    _check(np.float32, sound, window)
-    _check(np.int64, starts)
-    into = np.empty((starts.size, window.size), np.float32)
-    _kernels.cut(_at(sound), sound.size, _at(starts), starts.size, _at(window), window.size, _at(into))
-    return into
-
-
-def band_powers(spectra: Spectrum, edges: npt.NDArray[np.int64]) -> npt.NDArray[np.float32]:
-    """Mean power in bands of bins, shape (rows, bands); `edges`, shape (bands, 2), are half-open ranges of bins."""
-    _check(np.complex64, spectra)
-    _check(np.int64, edges)
-    rows, bins = spectra.shape
-    _check_bands(edges, bins)
-    into = np.empty((rows, edges.shape[0]), np.float32)
-    _kernels.band_powers(_at(spectra), rows, bins, _at(edges), edges.shape[0], _at(into))
-    return into
-
-
-def advance(spectrum: Spectrum, samples: float) -> None:
-    """Turn the phases of a real signal's spectrum, shape (size // 2 + 1,), so that it comes `samples` earlier."""
-    _check(np.complex64, spectrum)
-    _kernels.advance(_at(spectrum), spectrum.size, samples, 2 * (spectrum.size - 1))
-
-
-def sum_spectra(
-    x_rows: Sequence[Spectrum], y_rows: Sequence[Spectrum]
-) -> tuple[Spectrum, npt.NDArray[np.float32], npt.NDArray[np.float32]]:
-    """Cross spectrum `conj(x) * y`, and both power spectra, summed over rows; each shape (bins,)."""
-    bins = x_rows[0].size
-    if len(x_rows) != len(y_rows) or any(row.size != bins for row in (*x_rows, *y_rows)):
-        raise InputError("need equally many rows of equally many bins")
-    _check(np.complex64, *x_rows, *y_rows)
-    at = np.array([[_at(row) for row in rows] for rows in (x_rows, y_rows)], np.uintp)
-    cross, powers = np.empty(bins, np.complex64), np.empty((2, bins), np.float32)
-    _kernels.sum_spectra(_at(at[0]), _at(at[1]), len(x_rows), bins, _at(cross), _at(powers[0]), _at(powers[1]))
-    return cross, powers[0], powers[1]
-
-
-def compare(
-    cross: Spectrum, x_power: npt.NDArray[np.float32], y_power: npt.NDArray[np.float32]
-) -> tuple[Spectrum, npt.NDArray[np.float32]]:
-    """The cross spectrum with every magnitude 1, and the magnitude-squared coherence 0..1; each shape (bins,)."""
-    _check(np.complex64, cross)
-    _check(np.float32, x_power, y_power)
-    if not cross.size == x_power.size == y_power.size:
-        raise InputError(f"need equally many bins, got {cross.size}, {x_power.size} and {y_power.size}")
-    phases, coherence = np.empty_like(cross), np.empty_like(x_power)
-    _kernels.compare(_at(cross), _at(x_power), _at(y_power), cross.size, _at(phases), _at(coherence))
-    return phases, coherence
-
-
-def band_coherence(
-    coherence: npt.NDArray[np.float32], power: npt.NDArray[np.float32], edges: npt.NDArray[np.int64]
-) -> npt.NDArray[np.float64]:
-    """Power in bands of bins, and what of it is coherent, shape (bands, 2).
-
-    `coherence` and `power` have shape (bins,); `edges`, shape (bands, 2), are half-open ranges of bins.
-    """
-    _check(np.float32, coherence, power)
-    _check(np.int64, edges)
-    _check_bands(edges, min(coherence.size, power.size))
-    into = np.empty((edges.shape[0], 2))
-    _kernels.band_coherence(_at(coherence), _at(power), _at(edges), edges.shape[0], _at(into))
-    return into
-
-
-def weigh(
-    phases: Spectrum,
-    coherence: npt.NDArray[np.float32],
-    bins: slice,
-    *,
-    independent: float,
-    reach: int,
-    most: float,
-    least: float,
-) -> Spectrum:
-    """Phases times the maximum-likelihood weight of their coherence (Hannan and Thomson, Biometrika 58, 1971).
-
-    Parameters
-    ----------
-    phases, coherence : shape (bins,); the coherence is used up.
-    bins : others get no weight.
-    independent : > 1. As many independent rows made the coherence: what is mere chance in so few is taken off.
-    reach : >= 0. Coherence is the mean over this many bins on either side.
-    most, least : bounds of the weight.
-    """
-    _check(np.complex64, phases)
-    _check(np.float32, coherence)
-    if phases.size != coherence.size or not 0 <= bins.start <= bins.stop <= phases.size:
-        raise InputError(f"need equally many bins, {bins} among them, got {phases.size} and {coherence.size}")
-    weighted = np.empty_like(phases)
-    _kernels.weigh(
-        *(_at(phases), _at(coherence), phases.size, bins.start, bins.stop),
-        *(independent, reach, most, least, _at(weighted)),
-    )
-    return weighted
-
-
-def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, float, float]:
-    """Value, slope and curvature of a correlation at a lag in samples, whole or not.
-
-    It is the sum of `Re(spectrum * exp(i omega lag))` over the bins `bins.start` to `bins.stop - 1`, with omega in
-    radians a sample; `spectrum` is that of a real signal, shape (size // 2 + 1,).
-    """
-    _check(np.complex64, spectrum)
-    if not 0 <= bins.start <= bins.stop <= spectrum.size:
-        raise InputError(f"need bins within {spectrum.size}, got {bins}")
-    three = (ctypes.c_double * 3)()
-    _kernels.correlation_at(_at(spectrum), bins.start, bins.stop, 2 * (spectrum.size - 1), lag, three)
-    return three[0], three[1], three[2]
-
-
-def weighted_energy(sound: Samples, sections: Floats, state: Floats, block: int, filled: int, *, settle: int) -> Floats:
-    """Energy in blocks of `block` samples of sound that went through two second-order sections.
-
-    Parameters
-    ----------
-    sound : shape (samples,).
-    sections : shape (2, 5): b0, b1, b2, a1, a2 of each, a0 = 1.
-    state : shape (2, 2), zeros at first; carried on to the next call.
-    filled : 0 to block - 1. So many samples of the first block came before.
-    settle : samples after which nothing is left in the filters of what came before.
-
-    Returns
-    -------
-    Energies : shape ((filled + samples + block - 1) // block,), the last of an unfinished block.
-    """
-    _check(np.float32, sound)
-    _check(np.float64, sections, state)
-    if sections.shape != (2, 5) or state.shape != (2, 2) or not 0 <= filled < block or settle < 0:
-        raise InputError(f"need two sections and a block, got {sections.shape}, {state.shape}, {filled} of {block}")
-    into = np.zeros(-(-(filled + sound.size) // block), np.float64)
-    if not sound.size:
-        return into
-    _kernels.weighted_energy(_at(sound), sound.size, _at(sections), _at(state), block, filled, settle, _at(into))
-    return into
-
-
-def extremes(sound: Samples, bin_samples: int) -> Samples:
-    """Minimum, maximum and energy of each bin, shape (samples // bin_samples, 3); what fills no bin is left out."""
-    _check(np.float32, sound)
-    into = np.empty((sound.size // bin_samples, 3), np.float32)
-    _kernels.extremes(_at(sound), len(into), bin_samples, _at(into))
-    return into
-
-
-def fold_product(
-    ours: Spectrum, theirs: Spectrum, first: int, lag: float, size: int, taps: Samples, every: int, into: Spectrum
-) -> float:
-    """Spectrum of a correlation near one lag, with as many bins as that needs: `ours` times the conjugate of `theirs`.
-
-    Parameters
-    ----------
-    ours, theirs : shape (bins,), bins from `first` on of spectra of `size` real samples.
-    lag : samples of `size`; comes to 0.
-    taps : shape (2 * reach + 1,). Smoothing of the bins, whose transform is a window over lags.
-    every : one bin of so many is kept.
-    into : shape (size // 2 // every + 1,); is overwritten.
-
-    Returns
-    -------
-    Energy : of all products, whatever is kept of them.
-    """
-    _check(np.complex64, ours, theirs, into)
-    _check(np.float32, taps)
-    if ours.size != theirs.size or taps.size % 2 == 0 or first < 0 or every < 1:
-        raise InputError(f"need equally many bins and taps around one, got {ours.size}, {theirs.size}, {taps.size}")
-    reach = taps.size // 2
-    product = np.empty(ours.size + 2 * reach + ABREAST, np.complex64)
-    twice = np.zeros(-(-2 * taps.size // ABREAST) * ABREAST, np.float32)
-    twice[: 2 * taps.size] = np.repeat(taps, 2)
-    return float(
-        _kernels.fold_product(
-            *(_at(ours), _at(theirs), ours.size, first, lag, size, _at(twice), twice.size, reach, every),
-            *(_at(product), _at(into), into.size),
-        )
-    )
-
-
-def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:
-    """The line whose sum has the largest magnitude: which of the slopes, which column, and how large.
-
-    Parameters
-    ----------
-    values : shape (rows, width).
-    starts : shape (slopes, rows), from 0. Where in each row the columns of a slope begin.
-    inner : how many columns there are; `starts` + `inner` lies within the width.
-    """
-    _check(np.float32, values)
-    _check(np.int32, starts)
-    rows, width = values.shape
-    if starts.shape[1] != rows or starts.min() < 0 or starts.max() + inner > width or inner < 1:
-        raise InputError(f"lines of {inner} columns from {starts.min()} to {starts.max()} leave {width}")
-    found, total = np.empty(3), np.empty(inner, np.float32)
-    _kernels.best_line(_at(values), rows, width, _at(starts), len(starts), inner, _at(total), _at(found))
-    return int(found[0]), int(found[1]), float(found[2])
-
-
-def _at(array: npt.NDArray) -> int:
-    # A third of the time of `array.ctypes`, which cannot be had of what is read-only, empty or strided.
-    if array.flags.writeable and array.flags.c_contiguous and array.size:
-        return ctypes.addressof(ctypes.c_char.from_buffer(array.data))
-    return int(array.ctypes.data)
-
-
-def _check_bands(edges: npt.NDArray[np.int64], bins: int) -> None:
-    if edges.min() < 0 or edges.max() > bins or np.any(edges[:, 0] >= edges[:, 1]):
-        raise InputError(f"bands must be ranges of {bins} bins, got {edges.tolist()}")
-
-
-def _check(dtype: type, *arrays: npt.NDArray) -> None:
-    for array in arrays:
-        if array.dtype != dtype or not array.flags.c_contiguous:
-            raise InputError(f"need contiguous {np.dtype(dtype)}, got {array.dtype} with strides {array.strides}")
+__all__ = [
+    "Spectrum",
+    "advance",
+    "band_coherence",
+    "band_powers",
+    "best_line",
+    "compare",
+    "correlation_at",
+    "cut",
+    "extremes",
+    "fold_product",
+    "interpolate",
+    "sum_spectra",
+    "thin",
+    "weigh",
+    "weighted_energy",
+]

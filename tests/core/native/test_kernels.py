@@ -1,6 +1,7 @@
-"""Compiled loops against the same in plain numpy, edges included."""
+"""Compiled loops and their twins in plain numpy against what they should give, edges included."""
 
 import unittest
+from functools import wraps
 
 import numpy as np
 import scipy.fft
@@ -9,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.native import kernels
+from gullywind.core.native import compiled, plain
 from gullywind.core.sound.loudness import k_weighting
 
 RNG = np.random.default_rng(5)
@@ -31,20 +32,35 @@ def close(test, found, expected, within=2e-5):
     test.assertLess(float(np.abs(found - expected).max(initial=0.0)), within * scale)
 
 
+def with_both(test):
+    """The test with the compiled loops, then with the plain ones, as `self.loops`."""
+
+    @wraps(test)
+    def run(self, *args, **values):
+        for loops in (compiled, plain):
+            with self.subTest(loops=loops.__name__):
+                self.loops = loops
+                test(self, *args, **values)
+
+    return run
+
+
 class ThinTest(unittest.TestCase):
     @given(factor=st.integers(1, 13), samples=st.integers(0, 400))
+    @with_both
     def test_sums_of_neighbours(self, factor, samples):
         sound = noise(samples)
         whole = samples // factor
-        close(self, kernels.thin(sound, factor), sound[: whole * factor].reshape(whole, factor).sum(axis=1))
+        close(self, self.loops.thin(sound, factor), sound[: whole * factor].reshape(whole, factor).sum(axis=1))
 
 
 class CutTest(unittest.TestCase):
     @given(start=st.integers(-300, 300), samples=st.integers(1, 200), size=st.integers(1, 150))
+    @with_both
     def test_zeros_outside_the_sound(self, start, samples, size):
         sound, window = noise(samples), noise(size)
         around = np.concatenate([np.zeros(600, np.float32), sound, np.zeros(600, np.float32)])
-        found = kernels.cut(sound, np.array([start, 0]), window)
+        found = self.loops.cut(sound, np.array([start, 0]), window)
         np.testing.assert_array_equal(found[0], around[600 + start : 600 + start + size] * window)
         np.testing.assert_array_equal(found[1], around[600 : 600 + size] * window)
 
@@ -58,58 +74,67 @@ class FoldProductTest(unittest.TestCase):
         whole *= np.exp(2j * np.pi * np.arange(whole.size) * lag / self.SIZE)
         return scipy.fft.irfft(whole, self.SIZE)
 
+    @with_both
     def test_one_tap_keeps_all_and_turns_the_lag_to_zero(self):
         for bins in (1, 15, 64, 1701):
             ours, theirs = spectrum(bins), spectrum(bins)
             into = np.empty(self.SIZE // 2 + 1, np.complex64)
-            energy = kernels.fold_product(ours, theirs, self.FIRST, 12.25, self.SIZE, np.ones(1, np.float32), 1, into)
+            energy = self.loops.fold_product(
+                ours, theirs, self.FIRST, 12.25, self.SIZE, np.ones(1, np.float32), 1, into
+            )
             close(self, scipy.fft.irfft(into, self.SIZE), self.correlation(ours, theirs, 12.25))
             self.assertAlmostEqual(energy / float((np.abs(ours * theirs) ** 2).sum()), 1.0, delta=1e-4)
 
+    @with_both
     def test_lags_near_by_are_kept_with_an_eighth_of_the_bins(self):
         ours, theirs = spectrum(1701), spectrum(1701)
         taps = np.sinc(np.arange(-24, 25) / 8) * np.kaiser(49, 2.6)
         into = np.empty(self.SIZE // 16 + 1, np.complex64)
         taps = np.asarray(taps / taps.sum(), np.float32)
-        kernels.fold_product(ours, theirs, self.FIRST, -77.7, self.SIZE, taps, 8, into)
+        self.loops.fold_product(ours, theirs, self.FIRST, -77.7, self.SIZE, taps, 8, into)
         found, true = scipy.fft.irfft(into, self.SIZE // 8), self.correlation(ours, theirs, -77.7)
         near = np.arange(-160, 161)
         self.assertLess(float(np.sqrt(np.mean((found[near] - true[near]) ** 2)) / true.std()), 0.06)
 
+    @with_both
     def test_unequal_rows_are_refused(self):
         with self.assertRaisesRegex(InputError, "equally many bins"):
-            kernels.fold_product(
+            self.loops.fold_product(
                 spectrum(5), spectrum(6), 0, 0.0, 64, np.ones(1, np.float32), 1, np.empty(33, np.complex64)
             )
 
 
 class BestLineTest(unittest.TestCase):
     @given(rows=st.integers(1, 9), slopes=st.integers(1, 7), inner=st.integers(1, 40))
+    @with_both
     def test_the_largest_sum_of_all(self, rows, slopes, inner):
         values = noise(rows, inner + 6)
         starts = RNG.integers(0, 7, (slopes, rows)).astype(np.int32)
         sums = np.array(
             [sum(values[r, starts[s, r] : starts[s, r] + inner] for r in range(rows)) for s in range(slopes)]
         )
-        slope, column, height = kernels.best_line(values, starts, inner)
+        slope, column, height = self.loops.best_line(values, starts, inner)
         self.assertAlmostEqual(height, float(np.abs(sums).max()), delta=1e-4)
         self.assertAlmostEqual(abs(float(sums[slope, column])), height, delta=1e-4)
 
+    @with_both
     def test_lines_that_leave_the_rows_are_refused(self):
         with self.assertRaisesRegex(InputError, "leave 10"):
-            kernels.best_line(noise(2, 10), np.array([[0, 4]], np.int32), 7)
+            self.loops.best_line(noise(2, 10), np.array([[0, 4]], np.int32), 7)
 
 
 class ExtremesTest(unittest.TestCase):
     @given(bin_samples=st.integers(1, 70), samples=st.integers(1, 400))
+    @with_both
     def test_of_each_bin(self, bin_samples, samples):
         sound = noise(samples)
         bins = sound[: samples - samples % bin_samples].reshape(-1, bin_samples)
         expected = np.stack([bins.min(axis=1), bins.max(axis=1), (bins**2).sum(axis=1)], axis=1)
-        close(self, kernels.extremes(sound, bin_samples), expected)
+        close(self, self.loops.extremes(sound, bin_samples), expected)
 
 
 class WeightedEnergyTest(unittest.TestCase):
+    @with_both
     def test_as_one_filter_after_the_other_whether_side_by_side_or_not(self):
         sections = k_weighting(48000)
         for samples, block, filled in ((200_000, 4800, 0), (200_000, 4800, 4799), (100, 7, 3), (3, 10, 2)):
@@ -119,87 +144,99 @@ class WeightedEnergyTest(unittest.TestCase):
             blocks = -(-(filled + samples) // block)
             padded = np.pad(energy, (filled, blocks * block - filled - samples))
             expected = padded.reshape(-1, block).sum(axis=1)
-            found = kernels.weighted_energy(sound, sections, np.zeros((2, 2)), block, filled, settle=5280)
+            found = self.loops.weighted_energy(sound, sections, np.zeros((2, 2)), block, filled, settle=5280)
             close(self, found, expected, within=1e-8)
 
+    @with_both
     def test_more_than_a_block_before_is_refused(self):
         with self.assertRaisesRegex(InputError, "7 of 7"):
-            kernels.weighted_energy(noise(9), k_weighting(48000), np.zeros((2, 2)), 7, 7, settle=0)
+            self.loops.weighted_energy(noise(9), k_weighting(48000), np.zeros((2, 2)), 7, 7, settle=0)
 
 
 class BandPowersTest(unittest.TestCase):
+    @with_both
     def test_means_of_power(self):
         rows = spectrum(7, 65)
         edges = np.array([[0, 1], [3, 20], [20, 65]])
         expected = np.stack([(np.abs(rows[:, a:b]) ** 2).mean(axis=1) for a, b in edges], axis=1)
-        close(self, kernels.band_powers(rows, edges), expected)
+        close(self, self.loops.band_powers(rows, edges), expected)
 
+    @with_both
     def test_power_and_what_of_it_is_coherent(self):
         power, coherence = np.abs(noise(65)), np.abs(noise(65)).clip(0, 1)
         edges = np.array([[0, 1], [3, 20], [20, 65]])
         expected = np.array([[power[a:b].sum(), (power * coherence)[a:b].sum()] for a, b in edges])
-        close(self, kernels.band_coherence(coherence, power, edges), expected)
+        close(self, self.loops.band_coherence(coherence, power, edges), expected)
 
+    @with_both
     def test_bands_beyond_the_spectrum_are_refused(self):
         for edges in ([[0, 66]], [[-1, 3]], [[5, 5]]):
             with self.assertRaisesRegex(InputError, "ranges of 65 bins"):
-                kernels.band_powers(spectrum(2, 65), np.array(edges))
+                self.loops.band_powers(spectrum(2, 65), np.array(edges))
             with self.assertRaisesRegex(InputError, "ranges of 65 bins"):
-                kernels.band_coherence(noise(65), noise(70), np.array(edges))
+                self.loops.band_coherence(noise(65), noise(70), np.array(edges))
 
 
 class AdvanceTest(unittest.TestCase):
     @given(bins=st.sampled_from(BINS[1:]), samples=st.floats(-1e5, 1e5))
+    @with_both
     def test_phases_turn_with_frequency(self, bins, samples):
         row = spectrum(bins)
         size = 2 * (bins - 1)
         expected = row * np.exp(2j * np.pi * np.mod(np.arange(bins) * samples / size, 1.0))
-        kernels.advance(row, samples)
+        self.loops.advance(row, samples)
         close(self, row, expected, within=1e-6)
 
+    @with_both
     def test_a_whole_sample_moves_the_sound_by_one(self):
         sound = noise(128)
         row = np.fft.rfft(sound).astype(np.complex64)
-        kernels.advance(row, 1.0)
+        self.loops.advance(row, 1.0)
         close(self, np.fft.irfft(row), np.roll(sound, -1).astype(np.float64))
 
 
 class SumSpectraTest(unittest.TestCase):
+    @with_both
     def test_cross_and_both_powers(self):
         for bins in BINS:
             for rows in (1, 2, 7):
                 x, y = spectrum(rows, bins), spectrum(rows, bins)
-                cross, x_power, y_power = kernels.sum_spectra(list(x), list(y))
+                cross, x_power, y_power = self.loops.sum_spectra(list(x), list(y))
                 close(self, cross, (np.conj(x) * y).sum(axis=0))
                 close(self, x_power, (np.abs(x) ** 2).sum(axis=0))
                 close(self, y_power, (np.abs(y) ** 2).sum(axis=0))
 
+    @with_both
     def test_rows_that_differ_are_refused(self):
         for x, y in (([spectrum(9)], [spectrum(8)]), ([spectrum(9)], [spectrum(9)] * 2)):
             with self.assertRaisesRegex(InputError, "equally many"):
-                kernels.sum_spectra(x, y)
+                self.loops.sum_spectra(x, y)
 
+    @with_both
     def test_strided_rows_are_refused(self):
         with self.assertRaisesRegex(InputError, "contiguous"):
-            kernels.sum_spectra([spectrum(18)[::2]], [spectrum(9)])
+            self.loops.sum_spectra([spectrum(18)[::2]], [spectrum(9)])
 
 
 class CompareTest(unittest.TestCase):
+    @with_both
     def test_phases_and_coherence(self):
         x, y = spectrum(4, 130), spectrum(4, 130)
-        summed = kernels.sum_spectra(list(x), list(y))
-        phases, coherence = kernels.compare(*summed)
+        summed = self.loops.sum_spectra(list(x), list(y))
+        phases, coherence = self.loops.compare(*summed)
         close(self, phases, summed[0] / np.abs(summed[0]))
         close(self, coherence, np.abs(summed[0]) ** 2 / (summed[1] * summed[2]))
         self.assertLessEqual(float(coherence.max()), 1.0 + 1e-5)
 
+    @with_both
     def test_nothing_agrees_with_nothing(self):
         nothing = np.zeros(9, np.float32)
-        phases, coherence = kernels.compare(np.zeros(9, np.complex64), nothing, nothing)
+        phases, coherence = self.loops.compare(np.zeros(9, np.complex64), nothing, nothing)
         self.assertFalse(phases.any() or coherence.any())
 
 
 class WeighTest(unittest.TestCase):
+    @with_both
     def test_smoothed_coherence_becomes_weight(self):
         phases, bins, reach, independent = spectrum(200), slice(4, 190), 12, 4.5
         coherence = RNG.uniform(0, 1, 200).astype(np.float32)
@@ -207,31 +244,34 @@ class WeighTest(unittest.TestCase):
         smooth = np.array([excess[max(0, k - reach) : k + reach + 1].mean() for k in range(200)]).clip(0, 0.9999)
         weight = np.minimum(smooth / (1 - smooth), 3.0) + 0.01
         weight[:4] = weight[190:] = 0.0
-        found = kernels.weigh(phases, coherence, bins, independent=independent, reach=reach, most=3.0, least=0.01)
+        found = self.loops.weigh(phases, coherence, bins, independent=independent, reach=reach, most=3.0, least=0.01)
         close(self, found, phases * weight)
 
+    @with_both
     def test_copies_are_weighed_up_to_the_bound(self):
         phases = np.ones(50, np.complex64)
         for most in (2.0, 200.0):
             coherence = np.ones(50, np.float32)
-            found = kernels.weigh(phases, coherence, slice(0, 50), independent=3.0, reach=2, most=most, least=0.0)
+            found = self.loops.weigh(phases, coherence, slice(0, 50), independent=3.0, reach=2, most=most, least=0.0)
             np.testing.assert_allclose(found.real, most, rtol=1e-6)
 
 
 class CorrelationAtTest(unittest.TestCase):
     @settings(max_examples=60)
     @given(lag=st.floats(-9000, 9000), first=st.integers(0, 300), count=st.integers(0, 700))
+    @with_both
     def test_value_slope_and_curvature(self, lag, first, count):
         row, bins = spectrum(1025), slice(first, first + count)
         omega = 2 * np.pi * np.arange(1025)[bins] / 2048
         turned = row[bins] * np.exp(1j * np.mod(omega * lag, 2 * np.pi))
         expected = [turned.real.sum(), -(omega * turned.imag).sum(), -(omega**2 * turned.real).sum()]
         scale = float(np.abs(row[bins]).sum()) + 1.0
-        np.testing.assert_allclose(kernels.correlation_at(row, bins, lag), expected, atol=2e-6 * scale * np.pi**2)
+        np.testing.assert_allclose(self.loops.correlation_at(row, bins, lag), expected, atol=2e-6 * scale * np.pi**2)
 
+    @with_both
     def test_bins_beyond_the_spectrum_are_refused(self):
         with self.assertRaisesRegex(InputError, "bins within 9"):
-            kernels.correlation_at(spectrum(9), slice(0, 10), 0.0)
+            self.loops.correlation_at(spectrum(9), slice(0, 10), 0.0)
 
 
 class InterpolateTest(unittest.TestCase):
@@ -245,20 +285,23 @@ class InterpolateTest(unittest.TestCase):
         kernel = self.TABLE[phase.astype(int)] * (1 - share) + self.TABLE[phase.astype(int) + 1] * share
         return np.stack([(row[base[:, None] + np.arange(-1, 3)] * kernel).sum(axis=1) for row in sound])
 
+    @with_both
     def test_channels_in_strided_rows(self):
         sound, into = noise(3, 90)[:, 5:80], np.zeros((3, 60), np.float32)
-        kernels.interpolate(sound, 1.3, 1.07, self.TABLE, into[:, 7:57])
+        self.loops.interpolate(sound, 1.3, 1.07, self.TABLE, into[:, 7:57])
         close(self, into[:, 7:57], self.expected(sound, 1.3, 1.07, 50))
         self.assertFalse(into[:, :7].any() or into[:, 57:].any())
 
+    @with_both
     def test_what_lies_outside_the_sound_is_refused(self):
         sound = noise(1, 20)
-        kernels.interpolate(sound, 1.0, 1.0, self.TABLE, np.zeros((1, 17), np.float32))
+        self.loops.interpolate(sound, 1.0, 1.0, self.TABLE, np.zeros((1, 17), np.float32))
         for start, length in ((0.9, 5), (1.0, 18), (float("nan"), 3)):
             with self.assertRaisesRegex(InputError, "outside 20 samples"):
-                kernels.interpolate(sound, start, 1.0, self.TABLE, np.zeros((1, length), np.float32))
+                self.loops.interpolate(sound, start, 1.0, self.TABLE, np.zeros((1, length), np.float32))
 
+    @with_both
     def test_other_types_are_refused(self):
         for sound in (np.zeros((1, 20)), np.zeros((1, 40), np.float32)[:, ::2]):
             with self.assertRaisesRegex(InputError, "rows of float32"):
-                kernels.interpolate(sound, 1.0, 1.0, self.TABLE, np.zeros((1, 5), np.float32))
+                self.loops.interpolate(sound, 1.0, 1.0, self.TABLE, np.zeros((1, 5), np.float32))
