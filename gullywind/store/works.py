@@ -1,7 +1,7 @@
 """Queries about work in progress and deliveries."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import DateTime, cast, func, select, update
@@ -17,9 +17,6 @@ from gullywind.store.tables import (
     WorkRow,
     WorkState,
 )
-
-#: Sooner nobody needs to know how long it will take.
-LEAST_ELAPSED_S = 2.0
 
 
 def get_work(session: Session, work_id: UUID) -> WorkRow:
@@ -41,38 +38,13 @@ def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:
     return session.scalars(query.order_by(WorkRow.created_at)).all()
 
 
-@dataclass(frozen=True, slots=True)
-class Batch:
-    """Several recordings that are listened to or placed: how many are through, and about how long the rest takes."""
-
-    done: int
-    total: int
-    seconds_left: float | None
-
-
-def batch_of(session: Session, works: Sequence[WorkRow]) -> Batch | None:
-    """The batch that a project's open work belongs to; None where there is none.
-
-    What has ended since the oldest of the open ones was asked for is part of it.
-    """
-    some = [one for one in works if one.kind in (WorkKind.LISTEN, WorkKind.PLACE)]
-    if not some:
-        return None
-    began = min(one.created_at for one in some)
+def ended_since(session: Session, project_id: UUID, kinds: Sequence[WorkKind], began: datetime) -> tuple[int, float]:
+    """How much work of these kinds has ended since a moment, and how long ago that was, s."""
     ended = select(func.count()).where(
-        WorkRow.project_id == some[0].project_id,
-        WorkRow.kind.in_((WorkKind.LISTEN, WorkKind.PLACE)),
-        WorkRow.ended_at >= began,
+        WorkRow.project_id == project_id, WorkRow.kind.in_(kinds), WorkRow.ended_at >= began
     )
-    done, now = session.scalar(ended) or 0, session.scalar(select(cast(func.clock_timestamp(), DateTime)))
-    if done + len(some) < 2 or now is None:
-        return None
-    through = done + sum(one.fraction_done for one in some if one.state == WorkState.RUNNING)
-    elapsed_s = (now - began).total_seconds()
-    # The first ones prepare what all need: before any is done, nothing can be said.
-    known = done > 0 and elapsed_s >= LEAST_ELAPSED_S
-    left = (done + len(some) - through) * elapsed_s / through if known else None
-    return Batch(done, done + len(some), left)
+    now = session.scalars(select(cast(func.clock_timestamp(), DateTime))).one()
+    return session.scalar(ended) or 0, (now - began).total_seconds()
 
 
 def end_work(session: Session, row: WorkRow, state: WorkState, message: str | None) -> None:

@@ -7,11 +7,11 @@ from uuid import UUID
 from pydantic import BaseModel, Field
 
 from gullywind.actions.words import batch_words, change_words
+from gullywind.actions.work.batch import Batch
 from gullywind.api.models.recordings import Body, Name, RecordingOut
 from gullywind.core.ground.frames import FRAME_RATES, frame_rate, rate_name
 from gullywind.formats.wav import SampleForm
 from gullywind.store.tables import ChangeRow, DeliveryRow, ProjectRow, WorkRow
-from gullywind.store.works import Batch
 
 
 class WorkOut(BaseModel):
