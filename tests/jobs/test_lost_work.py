@@ -7,13 +7,14 @@ import sqlalchemy as sa
 from gullywind.actions.bring_in.listen_for_recording import listen_again
 from gullywind.actions.projects.change_projects import create_project
 from gullywind.actions.projects.change_recordings import add_recording
+from gullywind.actions.work.batch import batch_of
 from gullywind.actions.work.run_work import GIVEN_UP, MOST_ATTEMPTS, run_work
 from gullywind.actions.work.start_work import start_work, take_up_lost_work
 from gullywind.core.ground.errors import NotNowError
 from gullywind.store.files import IncomingFile
 from gullywind.store.recordings import get_recording
 from gullywind.store.tables import MediaState, WorkKind, WorkState
-from gullywind.store.works import ask_to_stop, batch_of, end_work, get_work, open_works
+from gullywind.store.works import ask_to_stop, end_work, get_work, open_works
 from tests.database import DatabaseTest
 from tests.files import wav_bytes
 from tests.signals import busy
