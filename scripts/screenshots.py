@@ -52,6 +52,12 @@ def main() -> int:
         page.get_by_role("button", name="left over").click()
         page.keyboard.press("Escape")
         page.keyboard.press("Escape")
+        page.get_by_role("button", name="What was done").click()
+        page.get_by_role("dialog").get_by_test_id("history").wait_for()
+        settle(page)
+        page.screenshot(path=FOLDER / "history.png")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog")).to_have_count(0)
         page.get_by_role("button", name="Deliver").click()
         page.get_by_text("Files that drop in at zero.").wait_for()
         if not page.get_by_role("link", name="Download").count():
