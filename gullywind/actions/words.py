@@ -6,9 +6,10 @@ from typing import Literal
 from uuid import UUID
 
 from gullywind.core.ground.speeds import MOST_CLOCK
-from gullywind.core.ground.words import clock_time, length, percent, to_the_millisecond
+from gullywind.core.ground.words import clock_time, later, length, percent, to_the_millisecond
 from gullywind.core.judge.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
 from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Version
 from gullywind.store.tables import ChangeRow, MediaRow, MediaState, RecordingRow
 
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
@@ -42,7 +43,7 @@ def sentence_of(row: RecordingRow) -> str:
         if offset >= 0
         else f"Starts {to_the_millisecond(-offset)} before the reference"
     )
-    parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map)]
+    parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map), *_purpose_words(current.value)]
     proof = row.current_proof
     if proof and proof.residual:
         parts.append(left_over_words(proof.residual["median_ms"], proof.residual["p95_ms"]))
@@ -67,6 +68,12 @@ def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
         return "in step with its clock"
     bent = ", not steadily" if not all(piece.is_straight for piece in time_map.pieces) else ""
     return f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'}{bent} ({slid_ms:.3g} ms over its length)"
+
+
+def _purpose_words(version: Version) -> list[str]:
+    """What is so on purpose: the push, and that it is not delivered."""
+    pushed = [f"pushed {later(version.push_s)} on purpose"] if version.push_s else []
+    return pushed if version.sounding.kept else [*pushed, "scratch sound, not delivered"]
 
 
 def _break_words(time_map: TimeMap) -> list[str]:

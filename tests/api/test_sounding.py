@@ -1,4 +1,5 @@
 import io
+import json
 import zipfile
 from typing import ClassVar
 
@@ -77,3 +78,45 @@ class SoundingTest(ApiCase):
         self.client.delete(f"/api/projects/{other['id']}")
         self.assertEqual(self.client.get("/api/room").json()["originals"], used["originals"])
         self.assertFalse(self.client.post("/api/room/freeing").json()["can_free"])
+
+    def test_gain_channels_and_push_are_heard_and_kept_apart_from_the_place(self):
+        phone = self.recording(self.project_, "Phone")
+        path, at = f"/api/recordings/{phone['id']}/sound", 12 * RATE_HZ
+        louder = self.edit(phone, kind="gain", gain_db=6.0).json()
+        np.testing.assert_allclose(self.sound(path, at, 1000)[0], 0.5 * 10**0.3 * EVENT[at : at + 1000], atol=1e-6)
+        self.assertEqual((louder["map"]["gain_db"], louder["undo"]), (6.0, "gain set to +6.0 dB"))
+        pushed = self.edit(louder, kind="push", push_s=0.02).json()
+        self.assertAlmostEqual(pushed["map"]["offset_s"], phone["map"]["offset_s"] + 0.02, delta=1e-9)
+        self.assertTrue(pushed["as_judged"])
+        self.assertIn("pushed 20 ms later on purpose", pushed["sentence"])
+        later = self.sound(path, at + RATE_HZ // 50, 1000)[0]
+        np.testing.assert_allclose(later, 0.5 * 10**0.3 * EVENT[at : at + 1000], atol=1e-6)
+        # Typed where it is heard to start; the push stays on top of the place.
+        typed = self.edit(pushed, kind="move", offset_s=11.0).json()
+        self.assertEqual((typed["map"]["offset_s"], typed["map"]["push_ms"]), (11.0, 20.0))
+        back = self.edit(typed, kind="push", push_s=0.0).json()
+        self.assertAlmostEqual(back["map"]["offset_s"], 10.98, delta=1e-9)
+        self.assertEqual(self.edit(back, kind="push", push_s=3.0).status_code, 422)
+        self.assertEqual(self.edit(back, kind="gain", gain_db=99.0).status_code, 422)
+        self.assertIn("1 channels", self.edit(back, kind="channels", channels=[1]).json()["detail"])
+        alone = self.edit(back, kind="channels", channels=[0]).json()
+        self.assertEqual((alone["map"]["channels"], alone["undo"]), ([0], "channel 1 alone heard"))
+        self.edit(alone, kind="go", number=0)
+
+    def test_scratch_sound_is_heard_and_not_delivered(self):
+        project = self.placed()
+        camera = self.recording(project, "Camera")
+        scratch = self.edit(camera, kind="kept", kept=False).json()
+        self.assertIn("scratch sound, not delivered", scratch["sentence"])
+        deliveries = f"/api/projects/{project['id']}/deliveries"
+        refused = self.client.post(deliveries, json={"recording_id": camera["id"]})
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("scratch sound", refused.json()["detail"])
+        asked = self.client.post(deliveries, json={}).json()
+        self.run_jobs()
+        archive = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/deliveries/{asked['id']}/file").content))
+        self.assertEqual({"Phone.wav", "report.csv", "report.json"}, set(archive.namelist()))
+        rows = {one["name"]: one for one in json.loads(archive.read("report.json"))}
+        self.assertEqual([rows[name]["kept"] for name in ("Camera", "Phone")], [False, True])
+        # It sounds all the same.
+        self.assertGreater(np.abs(self.sound(f"/api/recordings/{camera['id']}/sound", 5 * RATE_HZ, 480)).max(), 0.0)

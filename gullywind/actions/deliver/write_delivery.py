@@ -40,6 +40,9 @@ REPORT_FIELDS = [
     "residual_median_ms",
     "residual_p95_ms",
     "windows",
+    "push_ms",
+    "gain_db",
+    "kept",
     "last_change",
     "notes",
 ]
@@ -51,9 +54,11 @@ def request_delivery(
     """Queue the writing of one recording, or of all placed ones as a ZIP."""
     project = get_project(session, project_id, lock=True)
     timeline_of(session, project)
-    chosen = [get_recording(session, recording_id)] if recording_id else _placed(session, project_id)
+    chosen = [get_recording(session, recording_id)] if recording_id else list_recordings(session, project_id)
     if all(one.version_id is None for one in chosen):
         raise NotNowError("Nothing is placed yet, so there is nothing to deliver.")
+    if not any(_is_kept(one) for one in chosen):
+        raise NotNowError("What is placed is scratch sound, kept for checking: it is not delivered until you say so.")
     work = start_work(context, session, WorkKind.DELIVER, project_id, recording_id)
     row = DeliveryRow(project_id=project_id, work_id=work.id, recording_id=recording_id, form=form)
     session.add(row)
@@ -176,6 +181,9 @@ def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
                 "residual_median_ms": residual["median_ms"] if residual else None,
                 "residual_p95_ms": residual["p95_ms"] if residual else None,
                 "windows": residual["windows"] if residual else None,
+                "push_ms": current.value.push_s * 1e3 if current else None,
+                "gain_db": current.value.sounding.gain_db if current else None,
+                "kept": current.value.sounding.kept if current else None,
                 "last_change": current.sentence if current else None,
                 "notes": " ".join(note["message"] for note in judged.notes) if judged else "",
             }
@@ -198,4 +206,8 @@ def _as_text(value: Any) -> Any:
 
 
 def _placed(session: Session, project_id: UUID) -> list[RecordingRow]:
-    return [one for one in list_recordings(session, project_id) if one.version_id]
+    return [one for one in list_recordings(session, project_id) if _is_kept(one)]
+
+
+def _is_kept(row: RecordingRow) -> bool:
+    return row.current is not None and row.current.value.sounding.kept

@@ -6,11 +6,12 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.edit.step_history import go_to, redo, undo
 from gullywind.actions.hear.prove_recording import request_proofs
-from gullywind.core.ground.errors import NotNowError
+from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import nearest_speed
 from gullywind.core.maps.edits import MapEdit, MoveTo, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
-from gullywind.core.maps.sounding_edits import SoundingEdit
+from gullywind.core.maps.push import SetPush
+from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
 from gullywind.core.maps.time_map import TimeMap, alike
 from gullywind.core.maps.version import Version
 from gullywind.store.database import Session, announce
@@ -21,7 +22,7 @@ from gullywind.store.tables import RecordingRow
 
 
 def edit_recording(
-    context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit | SoundingEdit
+    context: Context, session: Session, recording_id: UUID, version: int, edit: MapEdit | SoundingEdit | SetPush
 ) -> RecordingRow:
     """Make a new version with an edit."""
     row = _locked(session, recording_id, version)
@@ -32,10 +33,16 @@ def edit_recording(
         return _apply(context, session, row, Version(time_map), f"placed by hand at {edit.offset_s:.6f} s")
     now = _current(row)
     if isinstance(edit, SoundingEdit):
+        if isinstance(edit, SetChannels) and max(edit.channels or (0,)) >= (row.media.channels or 1):
+            raise InputError(f"This recording has {row.media.channels} channels.")
         sounded = edit.apply(now.sounding)
         return _apply(context, session, row, replace(now, sounding=sounded.sounding), sounded.sentence)
-    edited = edit.apply(now.time_map)
-    return _apply(context, session, row, now.at(edited.time_map), edited.sentence)
+    if isinstance(edit, SetPush):
+        pushed = edit.apply(now)
+        return _apply(context, session, row, pushed.version, pushed.sentence)
+    # Moments are told as they are heard, with the push.
+    edited = edit.apply(now.heard_map)
+    return _apply(context, session, row, now.heard_at(edited.time_map), edited.sentence)
 
 
 def trim_piece(

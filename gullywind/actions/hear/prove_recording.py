@@ -44,7 +44,8 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
         ready = reference is not None and {reference.media.state, row.media.state} == {MediaState.READY}
         if reference is None or row.current is None or row.current_proof is not None or not ready:
             return
-        time_map, version_id = row.current.value.heard_map, row.current.id
+        # The place is proved; a push is on purpose, and no difference that is left over.
+        time_map, version_id = row.current.value.time_map, row.current.id
         lengths = [row.proof.window_s] if row.proof else []
         # Looked at while the session is open; the sounds are opened after it, which may take long.
         _ = row.placing

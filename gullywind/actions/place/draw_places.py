@@ -1,7 +1,7 @@
 """Placings drawn from what is known of any two recordings: after a measurement, and where the reference changes."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from uuid import UUID
 
 from gullywind.actions.context import Context
@@ -9,7 +9,7 @@ from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.maps.version import AS_USUAL, Version
+from gullywind.core.maps.version import Version
 from gullywind.core.measure.evidence import Status
 from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
@@ -60,12 +60,11 @@ class Found:
 
     @property
     def version(self) -> Version | None:
-        """Where it lies, sounding as before, but for the polarity, which is told against the reference."""
+        """Where it lies, pushed and sounding as before, but for the polarity, which is told against the reference."""
         if self.drawn.time_map is None:
             return None
-        current = self.recording.current
-        sounding = current.value.sounding if current else AS_USUAL
-        return Version(self.drawn.time_map, sounding=sounding.with_polarity(self.drawn.polarity))
+        now = self.recording.current.value if self.recording.current else Version(self.drawn.time_map)
+        return replace(now.at(self.drawn.time_map), sounding=now.sounding.with_polarity(self.drawn.polarity))
 
 
 def keep_drawn(

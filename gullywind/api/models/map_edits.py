@@ -6,6 +6,7 @@ from pydantic import Field
 
 from gullywind.api.models.recordings import Body
 from gullywind.core.maps import edits, piece_edits, sounding_edits
+from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.version import Gaps, Pitch
 
 
@@ -150,6 +151,50 @@ class PolarityIn(Edit):
         return sounding_edits.SetPolarity(self.polarity)
 
 
+class GainIn(Edit):
+    """Louder or softer, dB."""
+
+    kind: Literal["gain"]
+    gain_db: float
+
+    def to_core(self) -> sounding_edits.SoundingEdit:
+        """As core value."""
+        return sounding_edits.SetGain(self.gain_db)
+
+
+class ChannelsIn(Edit):
+    """Which channels are heard, counted from 0; null: all as they are."""
+
+    kind: Literal["channels"]
+    channels: list[Annotated[int, Field(ge=0, le=63)]] | None = Field(min_length=1, max_length=64)
+
+    def to_core(self) -> sounding_edits.SoundingEdit:
+        """As core value."""
+        return sounding_edits.SetChannels(None if self.channels is None else tuple(self.channels))
+
+
+class KeptIn(Edit):
+    """Whether it is delivered, or scratch sound for checking."""
+
+    kind: Literal["kept"]
+    kept: bool
+
+    def to_core(self) -> sounding_edits.SoundingEdit:
+        """As core value."""
+        return sounding_edits.SetKept(self.kept)
+
+
+class PushIn(Edit):
+    """Later (positive) or earlier than its place, on purpose; 0: none."""
+
+    kind: Literal["push"]
+    push_s: float
+
+    def to_core(self) -> SetPush:
+        """As core value."""
+        return SetPush(self.push_s)
+
+
 class TrimIn(Edit):
     """Move one edge of a piece."""
 
@@ -199,6 +244,10 @@ ToCore = (
     | GapsIn
     | PitchIn
     | PolarityIn
+    | GainIn
+    | ChannelsIn
+    | KeptIn
+    | PushIn
 )
 EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | StepIn | GoIn, Field(discriminator="kind")]
 

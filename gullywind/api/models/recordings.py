@@ -103,6 +103,10 @@ class MapOut(BaseModel):
     pitch: Pitch
     pitch_reason: str
     polarity: Literal[1, -1]
+    gain_db: float
+    channels: list[int] | None
+    kept: bool
+    push_ms: float
     joints: list[JointOut]
     start_ref_s: float
     end_ref_s: float
@@ -209,6 +213,10 @@ def _map(row: RecordingRow) -> MapOut | None:
         gaps=sounding.gaps,
         pitch=sounding.pitch,
         polarity=1 if sounding.polarity > 0 else -1,
+        gain_db=sounding.gain_db,
+        channels=None if sounding.channels is None else list(sounding.channels),
+        kept=sounding.kept,
+        push_ms=version.push_s * 1e3,
         pitch_reason=pitch_reason(sounding.pitch, time_map.rate, row.media.sample_rate_hz or 0),
         joints=[
             JointOut(words=joint_words(before, after), has_gap=gap_between(before, after) > LEAST_GAP_S)

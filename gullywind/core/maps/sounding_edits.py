@@ -80,4 +80,15 @@ class SetChannels:
         return Sounded(replace(sounding, channels=self.channels), words)
 
 
-SoundingEdit = SetGaps | SetPitch | SetPolarity | SetGain | SetChannels
+@dataclass(frozen=True, slots=True)
+class SetKept:
+    """Whether the sound is delivered; scratch sound is heard for checking alone."""
+
+    kept: bool
+
+    def apply(self, sounding: Sounding) -> Sounded:
+        """The rest as it was."""
+        return Sounded(replace(sounding, kept=self.kept), "to be delivered" if self.kept else "kept as scratch sound")
+
+
+SoundingEdit = SetGaps | SetPitch | SetPolarity | SetGain | SetChannels | SetKept

@@ -117,8 +117,12 @@ class Version:
         return self.time_map.shifted(self.push_s) if self.push_s else self.time_map
 
     def at(self, time_map: TimeMap) -> Version:
-        """The same sounding elsewhere."""
+        """The same sounding and push elsewhere."""
         return replace(self, time_map=time_map)
+
+    def heard_at(self, heard_map: TimeMap) -> Version:
+        """The same, so placed that with its push it is heard by a map."""
+        return self.at(heard_map.shifted(-self.push_s) if self.push_s else heard_map)
 
     def to_json(self) -> dict[str, Any]:
         """For storage, with the number of its form."""

@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.maps.sounding_edits import SetChannels, SetGain, SetGaps, SetPitch, SetPolarity
+from gullywind.core.maps.push import SetPush
+from gullywind.core.maps.sounding_edits import SetChannels, SetGain, SetGaps, SetKept, SetPitch, SetPolarity
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.maps.version import AS_USUAL, Gaps, Pitch, Sounding, Version
 from gullywind.core.render.warp import render
@@ -87,3 +88,17 @@ class SoundingTest(unittest.TestCase):
         np.testing.assert_array_equal(heard(Sounding(channels=(1, 0))), sound[::-1])
         # Channels that a file does not have are no reason for silence.
         np.testing.assert_array_equal(heard(Sounding(channels=(5,))), sound)
+
+
+class PushTest(unittest.TestCase):
+    def test_what_is_heard_is_put_somewhere_and_the_push_stays_on_top(self):
+        pushed = SetPush(0.03).apply(Version(PLACED))
+        self.assertEqual(pushed.sentence, "pushed 30 ms later on purpose")
+        moved = pushed.version.heard_at(pushed.version.heard_map.shifted(1.0))
+        self.assertEqual(moved.push_s, 0.03)
+        self.assertAlmostEqual(moved.time_map.offset_s, PLACED.offset_s + 1.0, delta=1e-12)
+        self.assertEqual(SetPush(0.0).apply(moved).sentence, "no push any more")
+        for wrong in (2.0, float("nan")):
+            with self.assertRaisesRegex(InputError, "within 1000 ms"):
+                SetPush(wrong).apply(moved)
+        self.assertEqual(SetKept(False).apply(AS_USUAL).sentence, "kept as scratch sound")

@@ -685,6 +685,21 @@ export interface components {
             made_at: string;
         };
         /**
+         * ChannelsIn
+         * @description Which channels are heard, counted from 0; null: all as they are.
+         */
+        ChannelsIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "channels";
+            /** Channels */
+            channels: number[] | null;
+        };
+        /**
          * ClockIn
          * @description Use the measured clock, or refuse it.
          */
@@ -832,6 +847,21 @@ export interface components {
             per_second: number;
         };
         /**
+         * GainIn
+         * @description Louder or softer, dB.
+         */
+        GainIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gain";
+            /** Gain Db */
+            gain_db: number;
+        };
+        /**
          * Gaps
          * @description What is heard where the recording has a gap between two pieces.
          * @enum {string}
@@ -927,6 +957,21 @@ export interface components {
             has_clock: boolean;
         };
         /**
+         * KeptIn
+         * @description Whether it is delivered, or scratch sound for checking.
+         */
+        KeptIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "kept";
+            /** Kept */
+            kept: boolean;
+        };
+        /**
          * MapOut
          * @description The current version: pieces of knots `[t_ref, t_rec]`, s; null where there are many, to be asked for once by id.
          *
@@ -958,6 +1003,14 @@ export interface components {
              * @enum {integer}
              */
             polarity: 1 | -1;
+            /** Gain Db */
+            gain_db: number;
+            /** Channels */
+            channels: number[] | null;
+            /** Kept */
+            kept: boolean;
+            /** Push Ms */
+            push_ms: number;
             /** Joints */
             joints: components["schemas"]["JointOut"][];
             /** Start Ref S */
@@ -1253,6 +1306,21 @@ export interface components {
             map_id: string;
             /** Windows */
             windows: components["schemas"]["WindowOut"][];
+        };
+        /**
+         * PushIn
+         * @description Later (positive) or earlier than its place, on purpose; 0: none.
+         */
+        PushIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push";
+            /** Push S */
+            push_s: number;
         };
         /**
          * RateIn
@@ -2649,7 +2717,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {

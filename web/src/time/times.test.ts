@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import { rateFrom } from './rate'
-import { clock, signed, timecode } from './times'
+import { clock, numberFrom, signed, timecode } from './times'
 
 test('times are written for people', () => {
   expect(clock(3723.45, 1)).toBe('1:02:03.5')
@@ -26,3 +26,13 @@ test.each([
 })
 
 test.each(['fast', '1/0', ''])('%s is no clock', (text) => expect(rateFrom(text, 'ppm')).toBeNull())
+
+test.each([
+  ['−3,5 dB', 'dB', -3.5],
+  ['+12', 'ms', 12],
+  [' 0.25 MS ', 'ms', 0.25],
+  ['.5', 'ms', 0.5],
+  ['12 dB', 'ms', null],
+  ['loud', 'dB', null],
+  ['', 'dB', null],
+] as const)('a figure typed as %s for %s is read', (text, unit, expected) => expect(numberFrom(text, unit)).toBe(expected))

@@ -46,3 +46,10 @@ export function timeFrom(text: string, frameRate: number): number | null {
   }
   return sign * parts.reduce((total, part) => total * 60 + part, 0)
 }
+
+/** A number as people type it, perhaps with its unit: `-3`, `−3,5 dB`, `+12`. Null where it is none. */
+export function numberFrom(text: string, unit: string): number | null {
+  const plain = text.trim().replace(',', '.').replace('−', '-')
+  const found = /^([+-]?\d+(?:\.\d+)?|[+-]?\.\d+)\s*([a-z]*)$/i.exec(plain)
+  return found && (found[2] === '' || found[2]!.toLowerCase() === unit.toLowerCase()) ? Number(found[1]) : null
+}

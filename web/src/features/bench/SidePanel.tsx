@@ -1,4 +1,4 @@
-import { Button, Flex, Text } from '@chakra-ui/react'
+import { Flex, Text } from '@chakra-ui/react'
 import { memo } from 'react'
 import { Choice } from '../../ui/Choice'
 import { timeFrom } from '../../time/times'
@@ -7,6 +7,7 @@ import { History } from './History'
 import { MatchCurve } from './MatchCurve'
 import { PieceList } from './PieceList'
 import { Section } from './Section'
+import { SoundChoice } from './SoundChoice'
 import { STEPS, useStep } from './steps'
 import { TypedField } from './TypedField'
 import { useBench } from './benchStore'
@@ -45,20 +46,9 @@ export const SidePanel = memo(function SidePanel() {
             }}
           />
           <ClockChoice />
-          <Flex justify="space-between" align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" py="1">
-            <Text color="fg.muted">polarity</Text>
-            <Button
-              size="2xs"
-              variant={map.polarity === -1 ? 'solid' : 'outline'}
-              aria-pressed={map.polarity === -1}
-              title={judgement?.polarity === -1 ? 'It was recorded inverted against the reference' : 'It was recorded as the reference was'}
-              onClick={() => edit({ kind: 'polarity', polarity: map.polarity === 1 ? -1 : 1 })}
-            >
-              {map.polarity === -1 ? 'turned over' : 'turn over'}
-            </Button>
-          </Flex>
         </Section>
       )}
+      <SoundChoice />
       <PieceList />
       {map && (
         <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>

@@ -37,7 +37,8 @@ export function DeliverPage({ projectId }: { projectId: string }) {
   if (error) return <Gone words={error.message} />
   if (!project) return null
   const reference = project.recordings.find((one) => one.id === project.reference_id)
-  const placed = project.recordings.filter((one) => one.map)
+  const placed = project.recordings.filter((one) => one.map?.kept)
+  const scratch = project.recordings.filter((one) => one.map && !one.map.kept)
   return (
     <Page name={`Deliver · ${project.name}`}>
       <TopBar
@@ -81,7 +82,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
               size="sm"
               colorPalette="slate"
               disabled={!placed.length}
-              title={placed.length ? undefined : 'Nothing is placed yet'}
+              title={placed.length ? undefined : scratch.length ? 'All that is placed is scratch sound' : 'Nothing is placed yet'}
               loading={write.isPending}
               onClick={() => write.mutate(null)}
             >
@@ -105,6 +106,11 @@ export function DeliverPage({ projectId }: { projectId: string }) {
                 </Flex>
               ))}
             </Stack>
+            {scratch.length > 0 && (
+              <Text fontSize="sm" color="fg.muted" borderTopWidth="1px" pt="1.5" data-testid="scratch">
+                Kept as scratch sound, not written: {scratch.map((one) => one.name).join(', ')}.
+              </Text>
+            )}
           </Box>
           <Box flex="1">
             <Text fontWeight="600" mb="2">

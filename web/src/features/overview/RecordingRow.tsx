@@ -97,6 +97,12 @@ function Name({ recording, project, color }: { recording: Recording; project?: P
   const text = (
     <Text fontWeight="600" fontSize="sm" color={color} truncate title={recording.name}>
       {recording.name}
+      {recording.map && !recording.map.kept && (
+        <Text as="span" color="fg.muted" fontWeight="400">
+          {' '}
+          · scratch
+        </Text>
+      )}
     </Text>
   )
   return project && recording.media.state === 'ready' && project.reference_id ? (
