@@ -48,13 +48,13 @@ export const SidePanel = memo(function SidePanel() {
           <ClockChoice />
         </Section>
       )}
-      <SoundChoice />
-      <PieceList />
       {map && (
         <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
           <StepChoice />
         </Section>
       )}
+      <SoundChoice />
+      <PieceList />
       {judgement && judgement.notes.length > 0 && (
         <Section title="To know">
           {judgement.notes.map((note) => (
