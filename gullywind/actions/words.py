@@ -51,6 +51,8 @@ def sentence_of(row: RecordingRow) -> str:
         parts.append("nothing in it is clear enough to measure what is left over")
     if judged is None or judged.status == "unsure" or not row.is_as_judged:
         return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
+    if judged.through:
+        parts.append(f"found through {' and '.join(judged.through)}")
     sure = f"{percent(judged.confidence)}\u00a0% sure"
     return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."
 

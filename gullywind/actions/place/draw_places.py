@@ -6,17 +6,27 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.hear.prove_recording import request_proofs
-from gullywind.core.ground.words import Note
+from gullywind.core.ground.words import Note, seconds
+from gullywind.core.judge.loops import Contradiction, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 from gullywind.core.measure.evidence import Status
 from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
-from gullywind.store.history import Part, add_parts, move_reference, point_at_placings
+from gullywind.store.history import Part, add_part, add_parts, move_reference, point_at_placings
 from gullywind.store.placings import keep_measurements, keep_placings, measurements_of
 from gullywind.store.recordings import list_recordings, reference_of
-from gullywind.store.tables import MeasurementRow, MediaState, PlacingRow, ProjectRow, RecordingRow, VersionRow, Way
+from gullywind.store.tables import (
+    ChangeRow,
+    MeasurementRow,
+    MediaState,
+    PlacingRow,
+    ProjectRow,
+    RecordingRow,
+    VersionRow,
+    Way,
+)
 
 REMOVED = "a recording that was removed"
 
@@ -39,16 +49,44 @@ def known_of(rows: Sequence[MeasurementRow]) -> list[Known]:
     ]
 
 
-def draw_for(session: Session, project: ProjectRow, reference: RecordingRow, row: RecordingRow) -> Drawn | None:
-    """Where one recording lies; None where nothing is known of it."""
-    known = known_of(measurements_of(session, project.id, [row.content_hash]))
-    direct = [one for one in known if one.timeline == reference.content_hash]
-    found = draw_placings(reference.content_hash, direct).get(row.content_hash)
-    if found is None or found.status is not Status.PLACED:
-        # Perhaps somebody in between knows better.
-        known = known_of(measurements_of(session, project.id, _contents(session, project)))
-        found = draw_placings(reference.content_hash, known).get(row.content_hash)
-    return found
+def draw_anew(
+    context: Context,
+    session: Session,
+    project: ProjectRow,
+    reference: RecordingRow,
+    row: RecordingRow,
+    change: ChangeRow,
+) -> Drawn:
+    """Store where a recording lies after it was measured, and with it those that wait for a place and now have one."""
+    direct = known_of(measurements_of(session, project.id, [row.content_hash]))
+    tied = any(reference.content_hash not in (one.timeline, one.recording) and not one.by_hand for one in direct)
+    drawn = draw_placings(reference.content_hash, [one for one in direct if one.timeline == reference.content_hash])
+    left_out: list[Contradiction] = []
+    recordings = [row]
+    if tied or drawn[row.content_hash].status is not Status.PLACED:
+        recordings = list(list_recordings(session, project.id))
+        contents = [one.content_hash for one in recordings]
+        drawn, left_out = draw_consistently(
+            reference.content_hash, known_of(measurements_of(session, project.id, contents))
+        )
+    names = {one.content_hash: one.name for one in recordings}
+    found = []
+    for one in recordings:
+        there = drawn.get(one.content_hash)
+        if there is not None and (one.id == row.id or (_waits(one, reference) and there.through)):
+            found.append(Found(one, there))
+    placed = [one for one in found if one.drawn.time_map is not None or one.recording.version_id is not None]
+    made = {one.recording.id: add_part(session, change, part_of(one, names)) for one in placed}
+    keep_drawn(session, reference, found, [made.get(one.recording.id) for one in found], names, left_out)
+    request_proofs(context, session, project.id, [one.recording for one in found if one.recording.id != row.id])
+    return next(one.drawn for one in found if one.recording.id == row.id)
+
+
+def _waits(row: RecordingRow, reference: RecordingRow) -> bool:
+    """Whether a recording was looked for and has no sure place, and nobody has given it one."""
+    if row.id == reference.id or row.placing is None or row.placing.status == Status.PLACED:
+        return False
+    return row.version_id is None or row.is_untouched
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,10 +111,11 @@ def keep_drawn(
     found: Sequence[Found],
     made: Sequence[VersionRow | None],
     names: Mapping[str, str],
+    left_out: Sequence[Contradiction] = (),
 ) -> None:
     """Store the placings of recordings, and which versions they made.
 
-    `names`: of recordings, by their contents.
+    `names`: of recordings, by their contents; `left_out`: measurements that contradict the others.
     """
     kept = []
     for one, version in zip(found, made, strict=True):
@@ -89,6 +128,8 @@ def keep_drawn(
         notes = list(file_notes(media.to_facts())) if media.state == MediaState.READY else []
         notes += [Note(**note) for note in evidence.notes] if evidence else []
         notes += [through_note(_names(drawn, names))] if drawn.through else []
+        own = one.recording.content_hash
+        notes += [_contradiction_note(wrong, names) for wrong in left_out if own in wrong.contents]
         placing = PlacingRow(
             measurement_id=evidence.id if evidence else None,
             version_id=version.id if version else None,
@@ -117,12 +158,12 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
     recordings = list_recordings(session, project.id)
     names = {one.content_hash: one.name for one in recordings}
     known = known_of(measurements_of(session, project.id, list(names)))
-    drawn = draw_placings(reference.content_hash, known)
+    drawn, left_out = draw_consistently(reference.content_hash, known)
     found = [Found(row, drawn[row.content_hash]) for row in recordings if row.content_hash in drawn]
     found = [one for one in found if one.recording.id != reference.id]
     placed = {one.recording.id for one in found if one.drawn.time_map is not None}
     made = add_parts(session, change, [part_of(one, names) for one in found if one.recording.id in placed])
-    keep_drawn(session, reference, [one for one in found if one.recording.id in placed], made, names)
+    keep_drawn(session, reference, [one for one in found if one.recording.id in placed], made, names, left_out)
     unplaced = [one for one in found if one.recording.id not in placed]
     keep_drawn(session, reference, unplaced, [None] * len(unplaced), names)
     gone = [row for row in recordings if row.version_id is not None and row.id not in placed]
@@ -158,8 +199,11 @@ def keep_decisions(session: Session, project: ProjectRow) -> None:
     keep_measurements(session, decided)
 
 
-def _contents(session: Session, project: ProjectRow) -> list[str]:
-    return [one.content_hash for one in list_recordings(session, project.id)]
+def _contradiction_note(wrong: Contradiction, names: Mapping[str, str]) -> Note:
+    timeline, recording = (names.get(one, REMOVED) for one in (wrong.known.timeline, wrong.known.recording))
+    gap = f"{seconds(abs(wrong.gap_s))} {'later' if wrong.gap_s > 0 else 'earlier'}"
+    words = f"{recording} sounds like {timeline} elsewhere: by that it would lie {gap} than by all others. Left out."
+    return Note("contradiction", words)
 
 
 def _names(drawn: Drawn, names: Mapping[str, str]) -> list[str]:

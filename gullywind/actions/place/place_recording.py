@@ -1,5 +1,6 @@
 """Place a stored recording against its project's reference, and keep the judgement and the map."""
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from uuid import UUID
 
@@ -9,16 +10,17 @@ from gullywind.actions.bring_in.listen_for_recording import ensure_listened
 from gullywind.actions.bring_in.listen_to_media import hear_stored, open_stored
 from gullywind.actions.context import Context
 from gullywind.actions.hear.prove_recording import proof_row
-from gullywind.actions.place.draw_places import Found, draw_for, keep_drawn, part_of
+from gullywind.actions.place.draw_places import draw_anew
+from gullywind.actions.place.tie_neighbours import tie_neighbours
 from gullywind.actions.work.start_work import start_works
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.measure.evidence import Alignment
+from gullywind.core.measure.evidence import Alignment, Status
 from gullywind.core.places.search import ReferenceIndex
 from gullywind.store.database import Session, announce
-from gullywind.store.history import add_part, begin_change, find_change
-from gullywind.store.placings import keep_measurement
+from gullywind.store.history import begin_change, find_change
+from gullywind.store.placings import keep_measurements
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings, reference_of, replace_proof
 from gullywind.store.tables import MeasurementRow, MediaState, Way, WorkKind, WorkRow
@@ -79,30 +81,39 @@ def place_recording(
     sound, _ = open_stored(context.media, rec_hash)
     try:
         heard = hear_stored(context.media, rec_hash, sound)
-        alignment = align_recording(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.55 * done))
+        alignment = align_recording(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.4 * done))
+        # Who does not overlap the reference may overlap one that does.
+        placed = alignment.status is Status.PLACED
+        ties = (
+            [] if placed else tie_neighbours(context, recording_id, heard, lambda done: checkpoint(0.8 + 0.15 * done))
+        )
     finally:
         sound.close()
     with context.database.session() as session:
-        _store(session, work_id, recording_id, ref_id, alignment)
+        _store(context, session, work_id, recording_id, ref_id, alignment, ties)
 
 
-def _store(session: Session, work_id: UUID, recording_id: UUID, reference_id: UUID, alignment: Alignment) -> None:
+def _store(
+    context: Context,
+    session: Session,
+    work_id: UUID,
+    recording_id: UUID,
+    reference_id: UUID,
+    alignment: Alignment,
+    ties: Sequence[tuple[str, Alignment]],
+) -> None:
     recording = get_recording(session, recording_id, lock=True)
     project = get_project(session, recording.project_id)
     reference = get_recording(session, reference_id)
-    keep_measurement(session, _measured(reference.content_hash, recording.content_hash, alignment))
+    own = recording.content_hash
+    rows = [_measured(reference.content_hash, own, alignment), *(_measured(own, one, tie) for one, tie in ties)]
+    keep_measurements(session, rows)
     if project.reference_id != reference_id:
         raise NotNowError("The reference was changed meanwhile; place again.")
-    drawn = draw_for(session, project, reference, recording)
-    assert drawn is not None  # It was measured just now.
-    names = {one.content_hash: one.name for one in list_recordings(session, project.id)} if drawn.through else {}
     work = find_work(session, work_id)
     change = find_change(session, work.change_id) if work and work.change_id else None
     change = change or begin_change(session, project.id, "placed by its sound")
-    found = Found(recording, drawn)
-    changes = drawn.time_map is not None or recording.version_id is not None
-    made = add_part(session, change, part_of(found, names)) if changes else None
-    keep_drawn(session, reference, [found], [made], names)
+    drawn = draw_anew(context, session, project, reference, recording, change)
     recording = get_recording(session, recording_id)
     if recording.version_id and alignment.window_s and drawn.direct:
         proof = proof_row(recording_id, recording.version_id, alignment.residual, alignment.trace, alignment.window_s)

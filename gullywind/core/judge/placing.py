@@ -110,7 +110,7 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
 
 def through_note(names: Sequence[str]) -> Note:
     """Whom a place was found through."""
-    return Note("through", f"Placed through {' and '.join(names)}.")
+    return Note("through-neighbours", f"Placed through {' and '.join(names)}.")
 
 
 def _turned(one: Known, timeline: str) -> Known:

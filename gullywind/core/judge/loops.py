@@ -1,0 +1,130 @@
+"""Loops of measurements that do not close: which of them to leave out, and between whom they contradict. Times in s.
+
+Where A lies on the timeline and B on A, and B on the timeline as well, the two ways to B must meet. Where they do not,
+one measurement of the loop is wrong. The one is left out without which most loops close; of several that would do, one
+between two recordings before one with the timeline itself, and the less sure before the surer. What would lie elsewhere
+had another of those been left out is placed no more: a person must say.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from gullywind.core.judge.placing import Drawn, Known, draw_placings
+from gullywind.core.maps.compose import through
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.measure.evidence import Status
+
+#: Sound takes 30 ms for 10 m between two microphones: what is further apart is no way through air.
+MOST_GAP_S = 0.05
+
+
+@dataclass(frozen=True, eq=False)
+class Contradiction:
+    """A measurement that was left out, and by how much the way through it misses the others."""
+
+    known: Known
+    gap_s: float
+
+    @property
+    def contents(self) -> tuple[str, str]:
+        """Between whom it was measured."""
+        return self.known.timeline, self.known.recording
+
+
+def draw_consistently(timeline: str, known: Sequence[Known]) -> tuple[dict[str, Drawn], list[Contradiction]]:
+    """Placings from measurements whose loops close, and what was left out for it.
+
+    Parameters
+    ----------
+    timeline, known : as for `draw_placings`.
+    """
+    kept, left_out, doubtful = list(known), list[Contradiction](), set[str]()
+    while True:
+        drawn = draw_placings(timeline, kept)
+        open_loops = _gaps(timeline, drawn, kept)
+        if not open_loops:
+            break
+        worst, *others = _worst(timeline, drawn, kept, open_loops)
+        after = draw_placings(timeline, _without(kept, worst))
+        for other in others:
+            doubtful |= _elsewhere(after, draw_placings(timeline, _without(kept, other)))
+        kept = _without(kept, worst)
+        # How far it is off by what is left.
+        gap_s = _gap(timeline, after, worst)
+        left_out.append(Contradiction(worst, max(open_loops.values(), key=abs) if gap_s is None else gap_s))
+    unsure = {key: replace(drawn[key], status=Status.UNSURE) for key in doubtful & drawn.keys()}
+    return drawn | unsure, left_out
+
+
+def _without(known: Sequence[Known], one: Known) -> list[Known]:
+    return [other for other in known if other is not one]
+
+
+def _elsewhere(drawn: dict[str, Drawn], other: dict[str, Drawn]) -> set[str]:
+    """What lies somewhere else, or nowhere, in the other."""
+    found = set()
+    for key, one in drawn.items():
+        there = other.get(key)
+        if one.time_map is None:
+            continue
+        if there is None or there.time_map is None or abs(one.time_map.offset_s - there.time_map.offset_s) > MOST_GAP_S:
+            found.add(key)
+    return found
+
+
+def _gaps(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> dict[Known, float]:
+    """Measurements between two that are placed, and by how much they miss where those lie; small ones left out."""
+    gaps = {}
+    for one in known:
+        if one.by_hand or one.status is not Status.PLACED:
+            continue
+        gap_s = _gap(timeline, drawn, one)
+        if gap_s is not None and abs(gap_s) > MOST_GAP_S:
+            gaps[one] = gap_s
+    return gaps
+
+
+def _gap(timeline: str, drawn: dict[str, Drawn], one: Known) -> float | None:
+    """How much later the recording lies by this measurement than where it is placed; None where that is not known."""
+    there = drawn.get(one.recording)
+    if one.time_map is None or there is None or there.time_map is None:
+        return None
+    if one.recording == timeline:
+        return None
+    base = drawn.get(one.timeline)
+    by_this: TimeMap | None = one.time_map
+    if one.timeline != timeline:
+        if base is None or base.time_map is None:
+            return None
+        by_this = through(base.time_map, one.time_map)
+    if by_this is None:
+        return None
+    # At its middle, or where it has one by both.
+    t_rec = np.linspace(by_this.pieces[0].start[1], by_this.pieces[-1].end_exclusive[1], 9)
+    late_s = by_this.to_reference(t_rec) - there.time_map.to_reference(t_rec)
+    late_s = late_s[np.isfinite(late_s)]
+    return float(np.median(late_s)) if late_s.size else None
+
+
+def _worst(
+    timeline: str, drawn: dict[str, Drawn], known: Sequence[Known], open_loops: dict[Known, float]
+) -> list[Known]:
+    """The measurement to leave out, and others that would do as well."""
+    suspects = dict.fromkeys(open_loops)
+    for one in open_loops:
+        for content in (one.timeline, one.recording):
+            if content in drawn:
+                # Those of the way there, as they were told, not as they were turned.
+                keys = {step.key for step in drawn[content].way}
+                suspects |= dict.fromkeys(other for other in known if other.key in keys and not other.by_hand)
+
+    def cost(suspect: Known) -> tuple[int, bool, float]:
+        kept = _without(known, suspect)
+        left = _gaps(timeline, draw_placings(timeline, kept), kept)
+        return len(left), timeline in (suspect.timeline, suspect.recording), suspect.confidence
+
+    ranked = sorted((cost(one), k, one) for k, one in enumerate(suspects))
+    best = ranked[0][0][:2]
+    return [one for worth, _, one in ranked if worth[:2] == best]

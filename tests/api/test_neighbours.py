@@ -1,0 +1,47 @@
+"""Recordings that overlap one another but not the reference find their places through each other."""
+
+from typing import ClassVar
+
+from tests.api.case import ApiCase
+from tests.files import wav_bytes
+from tests.signals import RATE_HZ, busy, clocked, with_noise
+
+EVENT = busy(110.0, 180)
+
+
+def taken(start_s: float, end_s: float, seed: int, rate: float = 1.0) -> bytes:
+    return wav_bytes(clocked(with_noise(EVENT, 15.0, seed), start_s, rate, end_s - start_s))
+
+
+class NeighboursTest(ApiCase):
+    #: In the order in which they are looked for: who has to wait for others comes first.
+    files: ClassVar[dict[str, bytes]] = {
+        "Desk.wav": wav_bytes(EVENT[: 40 * RATE_HZ]),
+        "Far.wav": taken(72.0, 105.0, 183, 0.99998),
+        "Middle.wav": taken(50.0, 85.0, 182, 1.00003),
+        "Near.wav": taken(20.0, 65.0, 181, 1.00001),
+        "Stray.wav": wav_bytes(busy(30.0, 184)),
+    }
+
+    def test_who_does_not_meet_the_reference_is_placed_through_those_who_do(self):
+        project = self.placed()
+        found = {one["name"]: one for one in project["recordings"]}
+        self.assertEqual(
+            {name: one["status"] for name, one in found.items() if name != "Desk"},
+            {"Near": "placed", "Middle": "placed", "Far": "placed", "Stray": "unplaced"},
+        )
+        for name, offset_s in (("Near", 20.0), ("Middle", 50.0), ("Far", 72.0)):
+            self.assertAlmostEqual(found[name]["map"]["offset_s"], offset_s, delta=1e-3)
+        notes = {note["code"]: note["message"] for note in found["Far"]["judgement"]["notes"]}
+        self.assertEqual(notes["through-neighbours"], "Placed through Near and Middle.")
+        self.assertIn("found through Near and Middle", found["Far"]["sentence"])
+        self.assertNotIn("contradiction", notes)
+        # Looked for again it is not compared again with whom it was compared, and stays out.
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={"recording_id": found["Stray"]["id"]})
+        self.run_jobs()
+        self.assertEqual(self.recording(project, "Stray")["status"], "unplaced")
+        self.assertEqual(self.recording(project, "Far")["map"], found["Far"]["map"])
+        # One order of the person, one step back.
+        self.assertEqual(project["undo"], "3 recordings: placed by sound")
+        undone = self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "undo"}).json()
+        self.assertEqual({one["map"] for one in undone["recordings"]}, {None})

@@ -1,0 +1,85 @@
+import unittest
+
+import numpy as np
+
+from gullywind.core.judge.loops import draw_consistently
+from gullywind.core.judge.placing import Known
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.measure.evidence import Status
+
+TRUE_S = {"a": 10.0, "b": 25.0, "c": 40.0, "d": 55.0, "e": 70.0}
+
+
+def known(timeline, recording, confidence=0.99, wrong_s=0.0):
+    offset_s = TRUE_S[recording] - TRUE_S.get(timeline, 0.0) + wrong_s
+    placed = TimeMap.placement(offset_s, 1.0, 30.0)
+    return Known(f"{timeline}-{recording}", timeline, recording, Status.PLACED, placed, confidence)
+
+
+class LoopsTest(unittest.TestCase):
+    def assert_right(self, drawn, *names):
+        for name in names:
+            self.assertAlmostEqual(drawn[name].time_map.offset_s, TRUE_S[name], delta=1e-9)
+
+    def test_loops_that_close_are_left_alone(self):
+        drawn, left_out = draw_consistently("mix", [known("mix", "a"), known("mix", "b"), known("a", "b")])
+        self.assertEqual(left_out, [])
+        self.assert_right(drawn, "a", "b")
+
+    def test_a_wrong_pair_is_named_with_its_gap_and_pulls_nobody(self):
+        pairs = [known("mix", "a"), known("mix", "b"), known("a", "b", 0.999, wrong_s=0.34), known("b", "c")]
+        drawn, left_out = draw_consistently("mix", pairs)
+        self.assertEqual([one.known.key for one in left_out], ["a-b"])
+        self.assertAlmostEqual(left_out[0].gap_s, 0.34, delta=1e-6)
+        self.assert_right(drawn, "a", "b", "c")
+
+    def test_what_cannot_be_told_apart_is_left_to_a_person(self):
+        # Only a touches the reference; b and c are tied to it and to each other, and one of the three is wrong.
+        pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97), known("a", "c", 0.999, wrong_s=-1.0)]
+        drawn, left_out = draw_consistently("mix", pairs)
+        self.assertEqual(len(left_out), 1)
+        self.assertEqual(drawn["a"].status, Status.PLACED)
+        self.assertEqual({drawn["b"].status, drawn["c"].status}, {Status.UNSURE})
+
+    def test_among_neighbours_the_odd_one_is_found_by_the_loops_of_the_others(self):
+        pairs = [
+            known("mix", "a"),
+            known("a", "b", 0.97),
+            known("a", "d", 0.97),
+            known("b", "c", 0.97),
+            known("a", "c", 0.999, wrong_s=-1.0),
+            known("c", "d", 0.97),
+            known("b", "d", 0.97),
+            known("d", "e", 0.97),
+        ]
+        drawn, left_out = draw_consistently("mix", pairs)
+        self.assertEqual([one.known.key for one in left_out], ["a-c"])
+        self.assertAlmostEqual(left_out[0].gap_s, -1.0, delta=1e-6)
+        self.assert_right(drawn, "a", "b", "c", "d", "e")
+        self.assertEqual({one.status for one in drawn.values()}, {Status.PLACED})
+
+    def test_several_wrong_pairs_in_a_crowd(self):
+        rng = np.random.default_rng(8)
+        names = [f"r{i}" for i in range(24)]
+        for name in names:
+            TRUE_S[name] = float(rng.uniform(0, 200))
+        pairs = [known("mix", name, 0.98) for name in names[:8]]
+        for i in range(8, 24):
+            pairs += [
+                known(names[k], names[i], float(rng.uniform(0.95, 0.999))) for k in rng.choice(i, 3, replace=False)
+            ]
+        wrong = [
+            known(names[9], names[20], 0.999, 3.0),
+            known(names[10], names[14], 0.999, -0.2),
+            known(names[2], names[11], 0.999, 9.0),
+        ]
+        drawn, left_out = draw_consistently("mix", pairs + wrong)
+        self.assertEqual({one.known.key for one in left_out}, {one.key for one in wrong})
+        self.assert_right(drawn, *names)
+
+    def test_way_through_air_is_no_contradiction(self):
+        drawn, left_out = draw_consistently(
+            "mix", [known("mix", "a"), known("mix", "b"), known("a", "b", wrong_s=0.03)]
+        )
+        self.assertEqual(left_out, [])
+        self.assert_right(drawn, "a", "b")
