@@ -4,6 +4,9 @@ import argparse
 from pathlib import Path
 from typing import Any
 
+#: Ways to find a place that this version has.
+WAYS = ("sound", "neighbours")
+
 
 def add_to(commands: Any) -> None:
     """Add the command and its options to the parser."""
@@ -16,6 +19,7 @@ def add_to(commands: Any) -> None:
         "--match", choices=["same", "performance"], default="same", help="same event (default) or another performance"
     )
     parser.add_argument("--closeness", type=float, default=None, metavar="X", help="with --match performance: 0 to 1")
+    parser.add_argument("--by", metavar="WAYS", help="ways that may find a place, with commas: sound, neighbours")
     parser.add_argument("--render", type=Path, metavar="DIR", help="write each placed recording into DIR")
     parser.add_argument("--json", metavar="FILE", help="write the result as JSON to FILE, - for standard output")
     parser.set_defaults(run=run)
@@ -29,7 +33,20 @@ def run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         parser.error("--closeness goes with --match performance")
     if given.match == "performance":
         parser.error("--match performance is not possible yet: this version lines up recordings of the same event")
+    ways = WAYS if given.by is None else tuple(one.strip() for one in given.by.split(","))
+    for one in ways:
+        if one not in WAYS:
+            later = one in ("claps", "timecode")
+            parser.error(f"--by {one} is not possible yet" if later else f"--by takes {', '.join(WAYS)}, got {one!r}")
+    if "sound" not in ways:
+        parser.error("--by needs sound: neighbours are told by it as well")
     # Loaded for those who have something to line up: help and refusals come at once.
     from gullywind.command_line.align_files import align_files
 
-    return align_files(given.reference, tuple(given.recordings), render_dir=given.render, json_to=given.json)
+    return align_files(
+        given.reference,
+        tuple(given.recordings),
+        render_dir=given.render,
+        json_to=given.json,
+        neighbours="neighbours" in ways,
+    )

@@ -14,13 +14,21 @@ from gullywind.formats.file_names import shown
 from gullywind.formats.result_json import RecordingResult, result_json
 
 
-def align_files(reference: Path, recordings: tuple[Path, ...], *, render_dir: Path | None, json_to: str | None) -> int:
+def align_files(
+    reference: Path,
+    recordings: tuple[Path, ...],
+    *,
+    render_dir: Path | None,
+    json_to: str | None,
+    neighbours: bool = True,
+) -> int:
     """Place, render, report; returns the exit status: 0 done, 1 some file could not be read or written.
 
     Parameters
     ----------
     render_dir : made if it is not there; None: nothing is rendered.
     json_to : a file, `-` for standard output, None for neither.
+    neighbours : whether places may come through other recordings.
     """
     if render_dir:
         try:
@@ -28,8 +36,9 @@ def align_files(reference: Path, recordings: tuple[Path, ...], *, render_dir: Pa
         except OSError as error:
             print(shown(f"gullywind: {render_dir}: cannot be used for rendering: {error.strerror}."), file=sys.stderr)
             return 1
-    progress = Progress(len(recordings) + 1)
-    placed = place_files(PlaceRequest(reference, recordings, render_dir), progress.report)
+    compared = neighbours and len(recordings) > 1
+    progress = Progress(len(recordings) + 1 + compared)
+    placed = place_files(PlaceRequest(reference, recordings, render_dir, neighbours), progress.report)
     progress.end()
     for note in placed.reference_notes:
         print(shown(f"{reference}: {note.message.rstrip('.')}."), file=sys.stderr)

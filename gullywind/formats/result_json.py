@@ -12,12 +12,15 @@ VERSION = 1
 
 @dataclass(frozen=True, eq=False)
 class RecordingResult:
-    """One recording's part: `alignment` is None where it could not be read."""
+    """One recording's part: `alignment` is None where it could not be read, `through` are the paths of the recordings
+    through which its place was found, from the reference on.
+    """
 
     path: str
     facts: MediaFacts | None
     alignment: Alignment | None
     notes: tuple[Note, ...]
+    through: tuple[str, ...] = ()
 
 
 def file_json(path: str, facts: MediaFacts | None) -> dict[str, Any]:
@@ -51,6 +54,8 @@ def recording_json(result: RecordingResult) -> dict[str, Any]:
         "residual_ms": {"median": residual.median_ms, "p95": residual.p95_ms, "windows": residual.windows}
         if residual
         else None,
+        "by": ("neighbours" if result.through else "sound") if time_map else None,
+        "through": list(result.through),
         "notes": [{"code": n.code, "message": n.message} for n in notes],
     }
 

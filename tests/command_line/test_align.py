@@ -11,7 +11,7 @@ import soundfile
 from gullywind.command_line.main import main
 from material.devices import encode
 from tests.files import wav_bytes
-from tests.signals import RATE_HZ, busy, clocked
+from tests.signals import RATE_HZ, busy, clocked, with_noise
 
 
 def run(*arguments: object) -> tuple[int, str, str]:
@@ -66,10 +66,12 @@ class AlignTest(unittest.TestCase):
                 "candidates",
                 "pieces",
                 "residual_ms",
+                "by",
+                "through",
                 "notes",
             },
         )
-        self.assertEqual(one["status"], "placed")
+        self.assertEqual((one["status"], one["by"], one["through"]), ("placed", "sound", []))
         self.assertAlmostEqual(one["offset_s"], 12.345678, delta=2e-5)
         self.assertAlmostEqual(one["clock_ppm"], 38.1, delta=0.5)
         self.assertEqual(one["pieces"][0][0], [one["offset_s"], 0.0])
@@ -151,6 +153,38 @@ class AlignTest(unittest.TestCase):
         self.assertIn("reference could not be read", recordings[1]["notes"][0]["message"])
         self.assertIn("cannot be opened", recordings[2]["notes"][0]["message"])
 
+    def test_who_does_not_meet_the_reference_is_placed_through_others(self):
+        event = busy(110.0, 180)
+        desk = self.write("meet/desk.wav", wav_bytes(event[: 40 * RATE_HZ]))
+        far, middle, near = (
+            self.write(f"meet/{name}.wav", wav_bytes(clocked(with_noise(event, 15.0, seed), start_s, rate, long_s)))
+            for name, start_s, long_s, rate, seed in (
+                ("far", 72.0, 33.0, 0.99998, 183),
+                ("middle", 50.0, 35.0, 1.00003, 182),
+                ("near", 20.0, 45.0, 1.00001, 181),
+            )
+        )
+        stray = self.write("meet/stray.wav", wav_bytes(busy(30.0, 184)))
+        out = self.folder / "met"
+        files = (far, middle, near, stray)
+        status, told, _ = run("align", desk, *files, "--render", out, "--json", self.folder / "met.json")
+        self.assertEqual(status, 0)
+        self.assertIn("Placed through near.wav and middle.wav.", told)
+        found = json.loads((self.folder / "met.json").read_text())["recordings"]
+        self.assertEqual([one["status"] for one in found], ["placed", "placed", "placed", "unplaced"])
+        self.assertEqual([one["by"] for one in found], ["neighbours", "neighbours", "sound", None])
+        self.assertEqual([one["through"] for one in found], [[str(near), str(middle)], [str(near)], [], []])
+        for one, offset_s, rate in zip(found, (72.0, 50.0, 20.0), (0.99998, 1.00003, 1.00001), strict=False):
+            self.assertAlmostEqual(one["offset_s"], offset_s, delta=1e-3)
+            self.assertAlmostEqual(one["rate"], rate, delta=2e-5)
+        # Rendered at the reference's zero: what lies after its end is not in its file, the file is there all the same.
+        self.assertEqual(sorted(one.name for one in out.iterdir()), ["far.wav", "middle.wav", "near.wav"])
+        # Where the way is not to be used, only what meets the reference has a place.
+        _, alone, _ = run("align", desk, *files, "--by", "sound", "--json", "-")
+        apart = json.loads(alone)["recordings"]
+        self.assertEqual([one["status"] for one in apart], ["unplaced", "unplaced", "placed", "unplaced"])
+        self.assertEqual(apart[2], found[2])
+
     def test_strangers_are_a_judgement_not_a_failure(self):
         stray = self.write("stray.wav", wav_bytes(busy(20.0, 55)))
         status, out, _ = run("align", self.reference, stray)
@@ -170,6 +204,9 @@ class AlignTest(unittest.TestCase):
             (["align", "a.wav", "b.wav", "--match", "performance"], "not possible yet"),
             (["align", "a.wav", "b.wav", "--closeness", "0.5"], "goes with"),
             (["align", "a.wav", "b.wav", "--closeness", "7"], "from 0 to 1"),
+            (["align", "a.wav", "b.wav", "--by", "claps"], "not possible yet"),
+            (["align", "a.wav", "b.wav", "--by", "sound,stars"], "got 'stars'"),
+            (["align", "a.wav", "b.wav", "--by", "neighbours"], "needs sound"),
             (["sing"], "invalid choice"),
         ]:
             status, _, err = run(*arguments)

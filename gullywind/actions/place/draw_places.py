@@ -6,8 +6,8 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.hear.prove_recording import request_proofs
-from gullywind.core.ground.words import Note, seconds
-from gullywind.core.judge.loops import Contradiction, draw_consistently
+from gullywind.core.ground.words import Note
+from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
@@ -129,7 +129,11 @@ def keep_drawn(
         notes += [Note(**note) for note in evidence.notes] if evidence else []
         notes += [through_note(_names(drawn, names))] if drawn.through else []
         own = one.recording.content_hash
-        notes += [_contradiction_note(wrong, names) for wrong in left_out if own in wrong.contents]
+        notes += [
+            contradiction_note(wrong, lambda key: names.get(key, REMOVED))
+            for wrong in left_out
+            if own in wrong.contents
+        ]
         placing = PlacingRow(
             measurement_id=evidence.id if evidence else None,
             version_id=version.id if version else None,
@@ -197,13 +201,6 @@ def keep_decisions(session: Session, project: ProjectRow) -> None:
             )
         )
     keep_measurements(session, decided)
-
-
-def _contradiction_note(wrong: Contradiction, names: Mapping[str, str]) -> Note:
-    timeline, recording = (names.get(one, REMOVED) for one in (wrong.known.timeline, wrong.known.recording))
-    gap = f"{seconds(abs(wrong.gap_s))} {'later' if wrong.gap_s > 0 else 'earlier'}"
-    words = f"{recording} sounds like {timeline} elsewhere: by that it would lie {gap} than by all others. Left out."
-    return Note("contradiction", words)
 
 
 def _names(drawn: Drawn, names: Mapping[str, str]) -> list[str]:

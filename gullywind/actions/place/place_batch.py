@@ -10,7 +10,7 @@ import multiprocessing
 import os
 import pickle
 import signal
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from multiprocessing.connection import Connection, wait
 from multiprocessing.context import ForkProcess
 from pathlib import Path
@@ -24,12 +24,17 @@ from gullywind.actions.place.place_one import (
     hear_reference,
     place_one,
 )
+from gullywind.actions.place.tie_files import tie_files
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
+from gullywind.core.maps.timeline import Timeline
 from gullywind.core.sound.facts import MediaFacts
-from gullywind.formats.media import decoding_work
+from gullywind.core.sound.file_notes import clipped_notes
+from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.result_json import RecordingResult
 
+#: What the comparison of recordings with one another is told of as.
+NEIGHBOURS = Path("neighbours")
 #: Progress in smaller steps is not told.
 LEAST_STEP = 0.05
 #: In place of a recording's number: the reference.
@@ -48,9 +53,39 @@ def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None],
     batch = _Batch(request, spools, outputs, report)
     batch.run()
     recordings = tuple(batch.results[i] for i in range(len(request.recordings)))
+    if request.neighbours and isinstance(batch.reference, MediaFacts):
+        kept = [kept_in(spools, number) for number in range(len(recordings))]
+        found = tie_files(request.recordings, recordings, kept, lambda done: report(NEIGHBOURS, done))
+        report(NEIGHBOURS, 1.0)
+        recordings = tuple(
+            _rendered(now, output, batch.reference, spools) for now, output in zip(found, outputs, strict=True)
+        )
     if isinstance(batch.reference, Note):
         return Placed(None, (batch.reference,), recordings)
     return Placed(batch.reference, (), recordings)
+
+
+def kept_in(spools: Path, number: int) -> Path:
+    """Where what was heard of a recording is kept for its neighbours."""
+    return spools / f"heard-{number}"
+
+
+def _rendered(now: RecordingResult, output: Path | None, reference: MediaFacts, spools: Path) -> RecordingResult:
+    """A recording that has its place through neighbours is rendered after all."""
+    version = now.alignment.version if now.alignment else None
+    if output is None or version is None or not now.through:
+        return now
+    from gullywind.actions.deliver.render_file import render_file
+
+    try:
+        sound, facts = open_media(Path(now.path), spools / f"late-{output.name}")
+        try:
+            clipped = render_file(sound, facts, version, Timeline.of(reference), output)
+        finally:
+            sound.close()
+    except GullywindError as error:
+        return replace(now, notes=(*now.notes, Note(error.code, str(error))))
+    return replace(now, notes=(*now.notes, *clipped_notes(clipped)))
 
 
 @dataclass
@@ -195,7 +230,8 @@ def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[P
             pipe.send(_Told(reference=_reference_heard(request.reference, spools, heard_path, report)))
             continue
         path, output = request.recordings[number], outputs[number]
-        pipe.send(_Told(result=place_one(path, spools / str(number), reference, output, report, map)))
+        kept = kept_in(spools, number)
+        pipe.send(_Told(result=place_one(path, spools / str(number), reference, output, report, map, kept)))
 
 
 def _reference_heard(path: Path, spools: Path, heard_path: Path, report: Report) -> MediaFacts | Note:

@@ -14,6 +14,7 @@ from gullywind.core.maps.timeline import Timeline
 from gullywind.core.measure.windows import MapAll
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes, file_notes
+from gullywind.formats.derived import save_heard
 from gullywind.formats.media import with_sound
 from gullywind.formats.result_json import RecordingResult
 from gullywind.formats.sound_files import Sound
@@ -24,11 +25,12 @@ Report = Callable[[Path, float], None]
 
 @dataclass(frozen=True)
 class PlaceRequest:
-    """What to do: files in, where to render to (None: nowhere)."""
+    """What to do: files in, where to render to (None: nowhere), whether places may come through neighbours."""
 
     reference: Path
     recordings: tuple[Path, ...]
     render_dir: Path | None
+    neighbours: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +81,7 @@ def place_one(
     output: Path | None,
     report: Report,
     map_all: MapAll,
+    keep: Path | None = None,
 ) -> RecordingResult:
     """Open, hear, place and perhaps render one recording; whatever goes wrong with it is in the result.
 
@@ -87,6 +90,7 @@ def place_one(
     spool : where decoded sound goes; removed afterwards.
     get_reference : waits for the reference; None where it could not be read.
     output : where to render to, None: nowhere.
+    keep : folder for what was heard, where it may be needed again.
     """
     try:
         sound, facts, heard = _open_and_hear(path, spool, report, 0.3, 0.6)
@@ -95,6 +99,9 @@ def place_one(
     except Exception as error:
         return RecordingResult(str(path), None, None, (failed_by_itself(error),))
     try:
+        if keep:
+            keep.mkdir(exist_ok=True)
+            save_heard(keep, heard)
         reference = get_reference()
         if reference is None:
             note = Note("unreadable", "Not judged: the reference could not be read.")

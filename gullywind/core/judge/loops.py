@@ -6,11 +6,12 @@ between two recordings before one with the timeline itself, and the less sure be
 had another of those been left out is placed no more: a person must say.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
+from gullywind.core.ground.words import Note, seconds
 from gullywind.core.judge.placing import Drawn, Known, draw_placings
 from gullywind.core.maps.compose import through
 from gullywind.core.maps.time_map import TimeMap
@@ -56,6 +57,14 @@ def draw_consistently(timeline: str, known: Sequence[Known]) -> tuple[dict[str, 
         left_out.append(Contradiction(worst, max(open_loops.values(), key=abs) if gap_s is None else gap_s))
     unsure = {key: replace(drawn[key], status=Status.UNSURE) for key in doubtful & drawn.keys()}
     return drawn | unsure, left_out
+
+
+def contradiction_note(wrong: Contradiction, name: Callable[[str], str]) -> Note:
+    """Between whom, and by how much; `name` tells what a content is called."""
+    timeline, recording = (name(one) for one in wrong.contents)
+    gap = f"{seconds(abs(wrong.gap_s))} {'later' if wrong.gap_s > 0 else 'earlier'}"
+    words = f"{recording} sounds like {timeline} elsewhere: by that it would lie {gap} than by all others. Left out."
+    return Note("contradiction", words)
 
 
 def _without(known: Sequence[Known], one: Known) -> list[Known]:
