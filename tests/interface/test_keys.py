@@ -82,7 +82,7 @@ class KeysTest(InterfaceTest):
         self.assertEqual(self.page.url, self.bench)
 
     def test_a_choice_is_one_stop_of_the_tab_key_with_arrows_inside(self):
-        self.page.get_by_role("button", name="Cut here").focus()
+        self.page.get_by_role("button", name="leave it alone").focus()
         self.page.keyboard.press("Tab")
         chosen = self.page.get_by_role("radio", name="1 ms", exact=True)
         expect(chosen).to_be_focused()
@@ -124,7 +124,14 @@ class KeysTest(InterfaceTest):
         self.start.fill("half past six")
         self.start.press("Enter")
         expect(self.start).to_have_value("5.000000")
-        expect(self.page.get_by_role("alert").filter(has_text="cannot be read")).to_contain_text("timecode")
+        refusal = self.page.get_by_role("alert").filter(has_text="cannot be read")
+        expect(refusal).to_contain_text("timecode")
+        # Beside the field, which stays readable.
+        field, told = self.start.bounding_box(), refusal.bounding_box()
+        self.assertLess(told["x"], field["x"] + field["width"])
+        self.assertGreater(told["x"] + told["width"], field["x"])
+        gaps = (told["y"] - field["y"] - field["height"], field["y"] - told["y"] - told["height"])
+        self.assertTrue(0 <= max(gaps) < 40, gaps)
 
     def test_an_inverted_recording_is_turned_over_and_can_be_turned_back(self):
         turned = self.page.get_by_role("button", name="turned over")

@@ -13,6 +13,7 @@ import { createRoot } from 'react-dom/client'
 import { App } from './App'
 import { Refused } from './api/client'
 import { keepFocus } from './ui/keepFocus'
+import { watchTouches } from './ui/lastTouch'
 import { sayProblem } from './ui/problems'
 import { system } from './ui/theme'
 
@@ -38,6 +39,7 @@ const client: QueryClient = new QueryClient({
 for (const kind of ['dragover', 'drop']) window.addEventListener(kind, (event) => event.preventDefault())
 
 keepFocus()
+watchTouches()
 
 createRoot(document.getElementById('root')!).render(
   <StrictMode>

@@ -31,12 +31,12 @@ export function TypedField({ label, name, shown, unit, title, keep }: Props) {
           title={title}
           value={text}
           onChange={(e) => setText(e.target.value)}
-          onBlur={() => {
+          onBlur={({ currentTarget }) => {
             if (text.trim() === shown) return setText(shown)
             if (keep(text)) return
             // What is not in force must not stand there as if it were.
             setText(shown)
-            sayProblem(`“${text}” cannot be read${title ? `: type ${title}` : ''}.`)
+            sayProblem(`“${text}” cannot be read${title ? `: type ${title}` : ''}.`, currentTarget)
           }}
           onKeyDown={(e) => {
             if (e.key === 'Enter') e.currentTarget.blur()

@@ -9,7 +9,6 @@ export function ClocksMenu({ project }: { project: Project }) {
     mutationFn: (use: 'measured' | 'none') =>
       told(api.POST('/api/projects/{project_id}/clocks', { params: { path: { project_id: project.id } }, body: { use } })),
     onSuccess: (changed) => changed === 0 && sayProblem('All clocks are so already: nothing was changed.'),
-    onError: (error) => sayProblem(error.message),
   })
   return (
     <Menu.Root>

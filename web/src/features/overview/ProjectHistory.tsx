@@ -5,7 +5,6 @@ import { useEffect, useState } from 'react'
 import { api, told, type Change, type Project } from '../../api/client'
 import { changesOptions, putProject } from '../../api/queries'
 import { onKeys } from '../../ui/keys'
-import { sayProblem } from '../../ui/problems'
 import { Steps } from '../../ui/Steps'
 import { UndoButtons } from '../../ui/UndoButtons'
 
@@ -21,7 +20,6 @@ export function ProjectHistory({ project }: { project: Project }) {
     mutationFn: (body: Wish) =>
       told(api.POST('/api/projects/{project_id}/changes', { params: { path: { project_id: project.id } }, body })),
     onSuccess: (changed) => putProject(client, changed),
-    onError: (error) => sayProblem(error.message),
   })
   const { mutate } = step
   useEffect(

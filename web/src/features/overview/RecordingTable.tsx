@@ -4,7 +4,6 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { api, told, type Project } from '../../api/client'
 import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { putProject } from '../../api/queries'
-import { sayProblem } from '../../ui/problems'
 import { onKeys } from '../../ui/keys'
 import { clock, recordingCount } from '../../time/times'
 import { useDrag } from '../../ui/useDrag'
@@ -93,7 +92,6 @@ export function RecordingTable({ project }: { project: Project }) {
       ),
     // Nothing is lost, and it can be undone: there is nothing to ask.
     onSuccess: (changed) => putProject(client, changed),
-    onError: (error) => sayProblem(error.message),
   })
   const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
 
