@@ -1,6 +1,6 @@
 """Queries about what is known of any two contents, and about the judgements drawn from it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import timedelta
 from uuid import UUID, uuid4
 
@@ -8,7 +8,7 @@ from sqlalchemy import delete, func, inspect, or_, select
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
-from gullywind.store.tables import Base, MeasurementRow, PlacingRow, RecordingRow
+from gullywind.store.tables import Base, MeasurementRow, MediaRow, PlacingRow, RecordingRow
 
 
 def keep_measurement(session: Session, row: MeasurementRow) -> MeasurementRow:
@@ -46,6 +46,12 @@ def measurements_of(session: Session, project_id: UUID, content_hashes: Sequence
         or_(MeasurementRow.project_id.is_(None), MeasurementRow.project_id == project_id),
     )
     return session.scalars(query.order_by(MeasurementRow.created_at)).all()
+
+
+def durations_of(session: Session, content_hashes: Iterable[str]) -> dict[str, float]:
+    """How long the contents are, s; without those that are gone or were not listened to."""
+    rows = session.scalars(select(MediaRow).where(MediaRow.content_hash.in_(set(content_hashes))))
+    return {one.content_hash: one.duration_s for one in rows if one.duration_s is not None}
 
 
 def keep_placings(session: Session, reference_id: UUID, placings: Sequence[tuple[RecordingRow, PlacingRow]]) -> None:

@@ -32,6 +32,10 @@ class NeighboursTest(ApiCase):
         )
         for name, offset_s in (("Near", 20.0), ("Middle", 50.0), ("Far", 72.0)):
             self.assertAlmostEqual(found[name]["map"]["offset_s"], offset_s, delta=1e-3)
+            # All of it has a place, not only what another has heard.
+            pieces, duration_s = found[name]["map"]["pieces"], found[name]["media"]["duration_s"]
+            self.assertAlmostEqual(pieces[0][0][1], 0.0, delta=1e-6)
+            self.assertAlmostEqual(pieces[-1][-1][1], duration_s, delta=1e-6)
         notes = {note["code"]: note["message"] for note in found["Far"]["judgement"]["notes"]}
         self.assertEqual(notes["through-neighbours"], "Placed through Near and Middle.")
         self.assertIn("found through Near and Middle", found["Far"]["sentence"])

@@ -177,6 +177,10 @@ class AlignTest(unittest.TestCase):
         for one, offset_s, rate in zip(found, (72.0, 50.0, 20.0), (0.99998, 1.00003, 1.00001), strict=False):
             self.assertAlmostEqual(one["offset_s"], offset_s, delta=1e-3)
             self.assertAlmostEqual(one["rate"], rate, delta=2e-5)
+            # All of it has a place, not only what another has heard.
+            np.testing.assert_allclose(
+                [one["pieces"][0][0][1], one["pieces"][-1][-1][1]], [0, one["duration_s"]], atol=1e-6
+            )
         # Rendered at the reference's zero: what lies after its end is not in its file, the file is there all the same.
         self.assertEqual(sorted(one.name for one in out.iterdir()), ["far.wav", "middle.wav", "near.wav"])
         # Where the way is not to be used, only what meets the reference has a place.

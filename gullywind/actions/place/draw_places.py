@@ -15,7 +15,7 @@ from gullywind.core.measure.evidence import Status
 from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, add_part, add_parts, move_reference, point_at_placings
-from gullywind.store.placings import keep_measurements, keep_placings, measurements_of
+from gullywind.store.placings import durations_of, keep_measurements, keep_placings, measurements_of
 from gullywind.store.recordings import list_recordings, reference_of
 from gullywind.store.tables import (
     ChangeRow,
@@ -31,8 +31,9 @@ from gullywind.store.tables import (
 REMOVED = "a recording that was removed"
 
 
-def known_of(rows: Sequence[MeasurementRow]) -> list[Known]:
+def known_of(session: Session, rows: Sequence[MeasurementRow]) -> list[Known]:
     """What is stored, as core values."""
+    durations_s = durations_of(session, [one.timeline_hash for one in rows])
     return [
         Known(
             key=str(one.id),
@@ -44,6 +45,7 @@ def known_of(rows: Sequence[MeasurementRow]) -> list[Known]:
             polarity=one.polarity,
             ppm_error=one.ppm_error,
             by_hand=one.way == Way.HAND,
+            timeline_s=durations_s.get(one.timeline_hash),
         )
         for one in rows
     ]
@@ -58,7 +60,7 @@ def draw_anew(
     change: ChangeRow,
 ) -> Drawn:
     """Store where a recording lies after it was measured, and with it those that wait for a place and now have one."""
-    direct = known_of(measurements_of(session, project.id, [row.content_hash]))
+    direct = known_of(session, measurements_of(session, project.id, [row.content_hash]))
     tied = any(reference.content_hash not in (one.timeline, one.recording) and not one.by_hand for one in direct)
     drawn = draw_placings(reference.content_hash, [one for one in direct if one.timeline == reference.content_hash])
     left_out: list[Contradiction] = []
@@ -67,7 +69,9 @@ def draw_anew(
         recordings = list(list_recordings(session, project.id))
         contents = [one.content_hash for one in recordings]
         drawn, left_out = draw_consistently(
-            reference.content_hash, known_of(measurements_of(session, project.id, contents))
+            reference.content_hash,
+            reference.media.duration_s or 0.0,
+            known_of(session, measurements_of(session, project.id, contents)),
         )
     names = {one.content_hash: one.name for one in recordings}
     found = []
@@ -127,7 +131,7 @@ def keep_drawn(
         media = one.recording.media
         notes = list(file_notes(media.to_facts())) if media.state == MediaState.READY else []
         notes += [Note(**note) for note in evidence.notes] if evidence else []
-        notes += [through_note(_names(drawn, names))] if drawn.through else []
+        notes += [through_note(_names(drawn, names), drawn.status)] if drawn.through else []
         own = one.recording.content_hash
         notes += [
             contradiction_note(wrong, lambda key: names.get(key, REMOVED))
@@ -161,8 +165,8 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
     point_at_placings(session, project.id, reference.id)
     recordings = list_recordings(session, project.id)
     names = {one.content_hash: one.name for one in recordings}
-    known = known_of(measurements_of(session, project.id, list(names)))
-    drawn, left_out = draw_consistently(reference.content_hash, known)
+    known = known_of(session, measurements_of(session, project.id, list(names)))
+    drawn, left_out = draw_consistently(reference.content_hash, reference.media.duration_s or 0.0, known)
     found = [Found(row, drawn[row.content_hash]) for row in recordings if row.content_hash in drawn]
     found = [one for one in found if one.recording.id != reference.id]
     placed = {one.recording.id for one in found if one.drawn.time_map is not None}

@@ -55,7 +55,8 @@ def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None],
     recordings = tuple(batch.results[i] for i in range(len(request.recordings)))
     if request.neighbours and isinstance(batch.reference, MediaFacts):
         kept = [kept_in(spools, number) for number in range(len(recordings))]
-        found = tie_files(request.recordings, recordings, kept, lambda done: report(NEIGHBOURS, done))
+        duration_s = Timeline.of(batch.reference).duration_s
+        found = tie_files(duration_s, request.recordings, recordings, kept, lambda done: report(NEIGHBOURS, done))
         report(NEIGHBOURS, 1.0)
         recordings = tuple(
             _rendered(now, output, batch.reference, spools) for now, output in zip(found, outputs, strict=True)

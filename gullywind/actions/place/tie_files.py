@@ -25,12 +25,17 @@ REFERENCE = "reference"
 
 
 def tie_files(
-    paths: Sequence[Path], results: Sequence[RecordingResult], kept: Sequence[Path], report: Callable[[float], None]
+    duration_s: float,
+    paths: Sequence[Path],
+    results: Sequence[RecordingResult],
+    kept: Sequence[Path],
+    report: Callable[[float], None],
 ) -> tuple[RecordingResult, ...]:
     """Results with the places that come through neighbours, and with what contradicts.
 
     Parameters
     ----------
+    duration_s : length of the reference.
     paths, results : of all recordings.
     kept : folders with what was heard of each.
     report : told of the fraction done.
@@ -46,8 +51,12 @@ def tie_files(
         for done, found in enumerate(pool.map(_ties_of, asked), start=1):
             ties += found
             report(done / len(asked))
-    direct = [_known(REFERENCE, str(k), one.alignment) for k, one in enumerate(results) if one.alignment is not None]
-    drawn, left_out = draw_consistently(REFERENCE, [*direct, *ties])
+    direct = [
+        _known(REFERENCE, duration_s, str(k), one.alignment)
+        for k, one in enumerate(results)
+        if one.alignment is not None
+    ]
+    drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])
     return tuple(_with(k, one, drawn.get(str(k)), left_out, paths) for k, one in enumerate(results))
 
 
@@ -78,10 +87,11 @@ def _ties_of(asked: tuple[int, list[int], list[Path], list[Path]]) -> list[Known
 
 
 def _tie(own: int, mine: PreparedReference, other: int, heard: tuple[Heard, ...]) -> Known:
-    return _known(str(own), str(other), align_recording(mine, heard))
+    source = mine.heard[0].view.source
+    return _known(str(own), source.samples / source.sample_rate_hz, str(other), align_recording(mine, heard))
 
 
-def _known(timeline: str, recording: str, judged: Alignment) -> Known:
+def _known(timeline: str, timeline_s: float, recording: str, judged: Alignment) -> Known:
     return Known(
         key=f"{timeline}-{recording}",
         timeline=timeline,
@@ -91,6 +101,7 @@ def _known(timeline: str, recording: str, judged: Alignment) -> Known:
         confidence=judged.confidence,
         polarity=judged.polarity,
         ppm_error=judged.ppm_error,
+        timeline_s=timeline_s,
     )
 
 
@@ -116,6 +127,6 @@ def _with(
         candidates=(Candidate(time_map.offset_s, time_map.rate, round(drawn.confidence, 4)),),
         residual=None,
         trace=(),
-        notes=(through_note([name(key) for key in drawn.through]),),
+        notes=(through_note([name(key) for key in drawn.through], drawn.status),),
     )
     return replace(result, alignment=judged, through=tuple(str(paths[int(key)]) for key in drawn.through))

@@ -17,6 +17,9 @@ from gullywind.core.maps.compose import through
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Status
 
+#: Two recordings that share so much are mostly found to be alike if they are: where they were not, who says that they
+#: share it may be wrong.
+LEAST_MISSED_S = 10.0
 #: Sound takes 30 ms for 10 m between two microphones: what is further apart is no way through air.
 MOST_GAP_S = 0.05
 
@@ -34,12 +37,18 @@ class Contradiction:
         return self.known.timeline, self.known.recording
 
 
-def draw_consistently(timeline: str, known: Sequence[Known]) -> tuple[dict[str, Drawn], list[Contradiction]]:
+def draw_consistently(
+    timeline: str, duration_s: float, known: Sequence[Known]
+) -> tuple[dict[str, Drawn], list[Contradiction]]:
     """Placings from measurements whose loops close, and what was left out for it.
+
+    What was found through others to lie along the timeline, while compared with it nothing was alike there, is unsure:
+    it may be noise, or a passage that comes again.
 
     Parameters
     ----------
     timeline, known : as for `draw_placings`.
+    duration_s : length of the timeline.
     """
     kept, left_out, doubtful = list(known), list[Contradiction](), set[str]()
     while True:
@@ -55,8 +64,22 @@ def draw_consistently(timeline: str, known: Sequence[Known]) -> tuple[dict[str, 
         # How far it is off by what is left.
         gap_s = _gap(timeline, after, worst)
         left_out.append(Contradiction(worst, max(open_loops.values(), key=abs) if gap_s is None else gap_s))
+    doubtful |= {one.recording for one in kept if one.timeline == timeline and _missed(one, drawn, duration_s)}
     unsure = {key: replace(drawn[key], status=Status.UNSURE) for key in doubtful & drawn.keys()}
     return drawn | unsure, left_out
+
+
+def _missed(one: Known, drawn: dict[str, Drawn], duration_s: float) -> bool:
+    """Whether a comparison with the timeline found nothing where the recording is said to share its sound."""
+    there = drawn.get(one.recording)
+    if one.by_hand or one.status is Status.PLACED or there is None or not there.through or there.time_map is None:
+        return False
+    if one.time_map is not None and one.time_map.lies_at(there.time_map.offset_s):
+        return False
+    shared_s = sum(
+        max(0.0, min(piece.end_exclusive[0], duration_s) - max(piece.start[0], 0.0)) for piece in there.time_map.pieces
+    )
+    return shared_s >= LEAST_MISSED_S
 
 
 def contradiction_note(wrong: Contradiction, name: Callable[[str], str]) -> Note:

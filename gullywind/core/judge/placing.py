@@ -27,6 +27,8 @@ class Known:
     key : names it for whoever asked.
     timeline, recording : contents; `time_map` is the recording's on the timeline, None where it does not belong there.
     ppm_error : standard error of the rate; None where it was not measured.
+    timeline_s : length of the timeline's content, s; where it is not known, no more of it has a place on the recording
+        than both have heard.
     """
 
     key: str
@@ -38,6 +40,7 @@ class Known:
     polarity: int = 1
     ppm_error: float | None = None
     by_hand: bool = False
+    timeline_s: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,16 +111,19 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
     return placed
 
 
-def through_note(names: Sequence[str]) -> Note:
+def through_note(names: Sequence[str], status: Status) -> Note:
     """Whom a place was found through."""
-    return Note("through-neighbours", f"Placed through {' and '.join(names)}.")
+    through = " and ".join(names)
+    if status is Status.PLACED:
+        return Note("through-neighbours", f"Placed through {through}.")
+    return Note("through-neighbours", f"Through {through} it would lie here, which is not sure: listen to it.")
 
 
 def _turned(one: Known, timeline: str) -> Known:
     """The same, told from the other side where that is the timeline."""
     if one.timeline == timeline or one.time_map is None:
         return one
-    return replace(one, timeline=one.recording, recording=one.timeline, time_map=inverse(one.time_map))
+    return replace(one, timeline=one.recording, recording=one.timeline, time_map=inverse(one.time_map, one.timeline_s))
 
 
 def _drawn(so_far: Drawn | None, one: Known, *, turned: bool) -> Drawn | None:

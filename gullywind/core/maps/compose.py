@@ -12,15 +12,30 @@ from gullywind.core.maps.time_map import Piece, TimeMap
 LEAST_LEFT_S = 1e-6
 
 
-def inverse(time_map: TimeMap) -> TimeMap:
-    """The other way round: what was the recording is the timeline. Where pieces overlap the later one has the time."""
+def inverse(time_map: TimeMap, duration_s: float | None = None) -> TimeMap:
+    """The other way round: what was the recording is the timeline. Where pieces overlap the later one has the time.
+
+    Parameters
+    ----------
+    duration_s : length of what was the timeline: all of it has a place then, not only what both have heard.
+    """
     pieces = []
     for piece, after in pairwise([*time_map.pieces, None]):
         assert piece is not None
         # Both sides must rise: of an overlap in reference time only the later piece is heard.
         heard = piece if after is None or after.start[0] >= piece.end_exclusive[0] else piece.ending(after.start[0])
         pieces.append(Piece(np.stack([heard.t_rec, heard.t_ref], axis=1)))
-    return TimeMap(tuple(pieces))
+    return TimeMap(tuple(pieces if duration_s is None else _reaching(pieces, duration_s)))
+
+
+def _reaching(pieces: list[Piece], duration_s: float) -> list[Piece]:
+    """The outer ones from the recording's first moment to its last, run on straight or cut."""
+    inside = [one for one in pieces if one.end_exclusive[1] > 0 and one.start[1] < duration_s]
+    if not inside:
+        return pieces
+    inside[0] = inside[0].starting(float(inside[0].reference_along(np.zeros(1))[0]))
+    inside[-1] = inside[-1].ending(float(inside[-1].reference_along(np.array([duration_s]))[0]))
+    return inside
 
 
 def through(first: TimeMap, second: TimeMap) -> TimeMap | None:

@@ -22,13 +22,13 @@ class LoopsTest(unittest.TestCase):
             self.assertAlmostEqual(drawn[name].time_map.offset_s, TRUE_S[name], delta=1e-9)
 
     def test_loops_that_close_are_left_alone(self):
-        drawn, left_out = draw_consistently("mix", [known("mix", "a"), known("mix", "b"), known("a", "b")])
+        drawn, left_out = draw_consistently("mix", 60.0, [known("mix", "a"), known("mix", "b"), known("a", "b")])
         self.assertEqual(left_out, [])
         self.assert_right(drawn, "a", "b")
 
     def test_a_wrong_pair_is_named_with_its_gap_and_pulls_nobody(self):
         pairs = [known("mix", "a"), known("mix", "b"), known("a", "b", 0.999, wrong_s=0.34), known("b", "c")]
-        drawn, left_out = draw_consistently("mix", pairs)
+        drawn, left_out = draw_consistently("mix", 60.0, pairs)
         self.assertEqual([one.known.key for one in left_out], ["a-b"])
         self.assertAlmostEqual(left_out[0].gap_s, 0.34, delta=1e-6)
         self.assert_right(drawn, "a", "b", "c")
@@ -36,7 +36,7 @@ class LoopsTest(unittest.TestCase):
     def test_what_cannot_be_told_apart_is_left_to_a_person(self):
         # Only a touches the reference; b and c are tied to it and to each other, and one of the three is wrong.
         pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97), known("a", "c", 0.999, wrong_s=-1.0)]
-        drawn, left_out = draw_consistently("mix", pairs)
+        drawn, left_out = draw_consistently("mix", 60.0, pairs)
         self.assertEqual(len(left_out), 1)
         self.assertEqual(drawn["a"].status, Status.PLACED)
         self.assertEqual({drawn["b"].status, drawn["c"].status}, {Status.UNSURE})
@@ -52,7 +52,7 @@ class LoopsTest(unittest.TestCase):
             known("b", "d", 0.97),
             known("d", "e", 0.97),
         ]
-        drawn, left_out = draw_consistently("mix", pairs)
+        drawn, left_out = draw_consistently("mix", 60.0, pairs)
         self.assertEqual([one.known.key for one in left_out], ["a-c"])
         self.assertAlmostEqual(left_out[0].gap_s, -1.0, delta=1e-6)
         self.assert_right(drawn, "a", "b", "c", "d", "e")
@@ -73,13 +73,26 @@ class LoopsTest(unittest.TestCase):
             known(names[10], names[14], 0.999, -0.2),
             known(names[2], names[11], 0.999, 9.0),
         ]
-        drawn, left_out = draw_consistently("mix", pairs + wrong)
+        drawn, left_out = draw_consistently("mix", 60.0, pairs + wrong)
         self.assertEqual({one.known.key for one in left_out}, {one.key for one in wrong})
         self.assert_right(drawn, *names)
 
     def test_way_through_air_is_no_contradiction(self):
         drawn, left_out = draw_consistently(
-            "mix", [known("mix", "a"), known("mix", "b"), known("a", "b", wrong_s=0.03)]
+            "mix", 60.0, [known("mix", "a"), known("mix", "b"), known("a", "b", wrong_s=0.03)]
         )
         self.assertEqual(left_out, [])
         self.assert_right(drawn, "a", "b")
+
+    def test_where_the_timeline_itself_was_not_alike_a_place_through_others_is_unsure(self):
+        nothing = Known("mix-c", "mix", "c", Status.UNPLACED, None, 0.01)
+        pairs = [known("mix", "a"), known("a", "b"), known("b", "c"), nothing]
+        # c is said to lie at 40 to 70 s: 20 s of it in sight of a timeline of 60 s, 5 s of one of 45 s.
+        for duration_s, status in ((60.0, Status.UNSURE), (45.0, Status.PLACED)):
+            drawn, left_out = draw_consistently("mix", duration_s, pairs)
+            self.assertEqual((drawn["c"].status, left_out), (status, []))
+            self.assert_right(drawn, "a", "b", "c")
+        # One of its possible places by the timeline itself is the same: that confirms it.
+        alike = Known("mix-c", "mix", "c", Status.UNSURE, known("mix", "c").time_map, 0.5)
+        drawn, _ = draw_consistently("mix", 60.0, [*pairs[:3], alike])
+        self.assertEqual(drawn["c"].status, Status.PLACED)

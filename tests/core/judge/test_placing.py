@@ -89,4 +89,5 @@ class PlacingTest(unittest.TestCase):
         np.testing.assert_allclose(found, offsets[1:] - offsets[0], atol=1e-9)
 
     def test_words(self):
-        self.assertEqual(through_note(["Mix", "Cam A"]).message, "Placed through Mix and Cam A.")
+        self.assertEqual(through_note(["Mix", "Cam A"], Status.PLACED).message, "Placed through Mix and Cam A.")
+        self.assertIn("is not sure", through_note(["Mix"], Status.UNSURE).message)

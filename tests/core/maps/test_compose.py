@@ -18,6 +18,18 @@ class ComposeTest(unittest.TestCase):
         t_rec = placed.to_recording(t_ref)
         np.testing.assert_allclose(inverse(placed).to_recording(t_rec), t_ref, atol=1e-9)
 
+    @given(st.floats(-90, 50), RATES, st.floats(60, 200))
+    def test_turned_round_all_of_a_recording_has_its_place(self, offset_s, rate, duration_s):
+        # However little of it the other has heard.
+        turned = inverse(TimeMap.placement(offset_s, rate, 100.0), duration_s)
+        (start_ref, start_rec), (end_ref, end_rec) = turned.pieces[0].start, turned.pieces[-1].end_exclusive
+        np.testing.assert_allclose((start_rec, end_rec), (0.0, duration_s), atol=1e-9)
+        np.testing.assert_allclose((start_ref, end_ref), (-offset_s * rate, (duration_s - offset_s) * rate), atol=1e-6)
+
+    def test_turned_round_pieces_beyond_the_recording_go(self):
+        broken = TimeMap((Piece(((-30.0, 0.0), (-10.0, 20.0))), Piece(((-8.0, 20.0), (12.0, 40.0)))))
+        self.assertEqual([piece.knots for piece in inverse(broken, 50.0).pieces], [((28.0, 0.0), (78.0, 50.0))])
+
     @given(st.floats(-20, 20), RATES, st.floats(-20, 20), RATES)
     def test_through_a_middle_every_moment_is_where_both_say(self, offset_s, rate, other_s, other):
         middle = TimeMap.placement(offset_s, rate, 120.0)
