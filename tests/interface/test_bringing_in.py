@@ -73,7 +73,7 @@ class BringingInTest(InterfaceTest):
         slow = self.page.context.new_cdp_session(self.page)
         slow.send("Network.enable")
         limits = {"offline": False, "latency": 0, "downloadThroughput": -1}
-        slow.send("Network.emulateNetworkConditions", limits | {"uploadThroughput": 300_000})
+        slow.send("Network.emulateNetworkConditions", limits | {"uploadThroughput": 40_000})
         self.bring_in({"Mistake.wav": DESK, "Second.wav": DESK, "Camera.wav": CAMERA})
         expect(self.page.get_by_text("Mistake.wav")).to_be_visible()
         # One that waits, then the one that is under way.

@@ -11,7 +11,7 @@ from gullywind.core.ground.units import Floats, Samples
 from gullywind.core.native.checks import Spectrum, check, check_bands
 
 #: Positions that are interpolated at once: their kernels take memory.
-AT_ONCE = 1 << 14
+SAMPLES_AT_ONCE = 1 << 14
 TURN = 2 * np.pi
 
 
@@ -25,8 +25,8 @@ def interpolate(sound: Samples, start: float, step: float, table: Samples, into:
     for rows in (sound, into):
         if rows.dtype != np.float32 or (length > 1 and rows.strides[1] != 4):
             raise InputError(f"need rows of float32, got {rows.dtype} with strides {rows.strides}")
-    for begin in range(0, length, AT_ONCE):
-        position = start + np.arange(begin, min(begin + AT_ONCE, length)) * step
+    for begin in range(0, length, SAMPLES_AT_ONCE):
+        position = start + np.arange(begin, min(begin + SAMPLES_AT_ONCE, length)) * step
         base = np.floor(position)
         phase = (position - base) * (table.shape[0] - 1)
         row = phase.astype(np.int64)
