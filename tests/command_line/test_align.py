@@ -189,6 +189,15 @@ class AlignTest(unittest.TestCase):
         self.assertEqual([one["status"] for one in apart], ["unplaced", "unplaced", "placed", "unplaced"])
         self.assertEqual(apart[2], found[2])
 
+    def test_of_what_is_unsure_nothing_is_written(self):
+        verse = busy(15.0, 77)
+        twice = self.write("twice.wav", wav_bytes(np.concatenate([verse, busy(15.0, 78), verse])))
+        part, out = self.write("verse.wav", wav_bytes(verse[RATE_HZ : 13 * RATE_HZ])), self.folder / "verses"
+        status, told, _ = run("align", twice, part, "--render", out)
+        self.assertEqual(status, 0)
+        self.assertIn("unsure, a person must choose", told)
+        self.assertEqual(list(out.iterdir()), [])
+
     def test_strangers_are_a_judgement_not_a_failure(self):
         stray = self.write("stray.wav", wav_bytes(busy(20.0, 55)))
         status, out, _ = run("align", self.reference, stray)

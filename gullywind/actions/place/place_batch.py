@@ -23,13 +23,13 @@ from gullywind.actions.place.place_one import (
     failed_by_itself,
     hear_reference,
     place_one,
+    render_placed,
 )
 from gullywind.actions.place.tie_files import tie_files
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
 from gullywind.core.maps.timeline import Timeline
 from gullywind.core.sound.facts import MediaFacts
-from gullywind.core.sound.file_notes import clipped_notes
 from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.result_json import RecordingResult
 
@@ -73,20 +73,16 @@ def kept_in(spools: Path, number: int) -> Path:
 
 def _rendered(now: RecordingResult, output: Path | None, reference: MediaFacts, spools: Path) -> RecordingResult:
     """A recording that has its place through neighbours is rendered after all."""
-    version = now.alignment.version if now.alignment else None
-    if output is None or version is None or not now.through:
+    if output is None or now.alignment is None or not now.through:
         return now
-    from gullywind.actions.deliver.render_file import render_file
-
     try:
         sound, facts = open_media(Path(now.path), spools / f"late-{output.name}")
-        try:
-            clipped = render_file(sound, facts, version, Timeline.of(reference), output)
-        finally:
-            sound.close()
     except GullywindError as error:
         return replace(now, notes=(*now.notes, Note(error.code, str(error))))
-    return replace(now, notes=(*now.notes, *clipped_notes(clipped)))
+    try:
+        return replace(now, notes=(*now.notes, *render_placed(sound, facts, now.alignment, reference, output)))
+    finally:
+        sound.close()
 
 
 @dataclass
@@ -231,7 +227,7 @@ def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[P
             pipe.send(_Told(reference=_reference_heard(request.reference, spools, heard_path, report)))
             continue
         path, output = request.recordings[number], outputs[number]
-        kept = kept_in(spools, number)
+        kept = kept_in(spools, number) if request.neighbours else None
         pipe.send(_Told(result=place_one(path, spools / str(number), reference, output, report, map, kept)))
 
 

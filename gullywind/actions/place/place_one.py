@@ -11,6 +11,7 @@ from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.ground.words import Note
 from gullywind.core.maps.timeline import Timeline
+from gullywind.core.measure.evidence import Alignment, Status
 from gullywind.core.measure.windows import MapAll
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes, file_notes
@@ -109,16 +110,7 @@ def place_one(
         alignment = align_recording(
             reference.prepared, heard, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
         )
-        notes = file_notes(facts)
-        if output and alignment.version:
-            # Loaded only for those who render: it takes a tenth of a second.
-            from gullywind.actions.deliver.render_file import render_file
-
-            try:
-                clipped = render_file(sound, facts, alignment.version, Timeline.of(reference.facts), output)
-                notes = (*notes, *clipped_notes(clipped))
-            except GullywindError as error:
-                notes = (*notes, Note(error.code, str(error)))
+        notes = (*file_notes(facts), *render_placed(sound, facts, alignment, reference.facts, output))
         report(path, 1.0)
         return RecordingResult(str(path), facts, alignment, notes)
     except Exception as error:
@@ -126,6 +118,21 @@ def place_one(
     finally:
         sound.close()
         spool.unlink(missing_ok=True)
+
+
+def render_placed(
+    sound: Sound, facts: MediaFacts, alignment: Alignment, reference: MediaFacts, output: Path | None
+) -> tuple[Note, ...]:
+    """Write a recording that is placed, if it is to be written; what to know of it. Nothing of an unsure one."""
+    if output is None or alignment.status is not Status.PLACED or alignment.version is None:
+        return ()
+    # Loaded only for those who render: it takes a tenth of a second.
+    from gullywind.actions.deliver.render_file import render_file
+
+    try:
+        return clipped_notes(render_file(sound, facts, alignment.version, Timeline.of(reference), output))
+    except GullywindError as error:
+        return (Note(error.code, str(error)),)
 
 
 def failed_by_itself(error: Exception) -> Note:

@@ -13,11 +13,10 @@ from gullywind.actions.hear.prove_recording import proof_row
 from gullywind.actions.place.draw_places import draw_anew
 from gullywind.actions.place.tie_neighbours import tie_neighbours
 from gullywind.actions.work.start_work import start_works
-from gullywind.core.align import PreparedReference, align_recording
+from gullywind.core.align import PreparedReference, align_recording, index_reference
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.measure.evidence import Alignment, Status
-from gullywind.core.places.search import ReferenceIndex
 from gullywind.store.database import Session, announce
 from gullywind.store.history import begin_change, find_change
 from gullywind.store.placings import keep_measurements
@@ -75,8 +74,7 @@ def place_recording(
     ensure_listened(context, rec_hash, lambda done: checkpoint(0.2 + 0.2 * done))
     if cache.content_hash != ref_hash or cache.prepared is None:
         ref_sound, _ = open_stored(context.media, ref_hash)
-        ref_heard = hear_stored(context.media, ref_hash, ref_sound)
-        cache.prepared = PreparedReference(ref_heard, tuple(ReferenceIndex(one.features) for one in ref_heard))
+        cache.prepared = index_reference(hear_stored(context.media, ref_hash, ref_sound))
         cache.content_hash = ref_hash
     sound, _ = open_stored(context.media, rec_hash)
     try:

@@ -1,9 +1,12 @@
 """What the loops take, compiled or plain: compiled code would read beyond arrays that do not fit."""
 
+from collections.abc import Sequence
+
 import numpy as np
 import numpy.typing as npt
 
 from gullywind.core.ground.errors import InputError
+from gullywind.core.ground.units import Floats, Samples
 
 Spectrum = npt.NDArray[np.complex64]
 
@@ -19,3 +22,71 @@ def check(dtype: type, *arrays: npt.NDArray) -> None:
     for array in arrays:
         if array.dtype != dtype or not array.flags.c_contiguous:
             raise InputError(f"need contiguous {np.dtype(dtype)}, got {array.dtype} with strides {array.strides}")
+
+
+def check_positions(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
+    """Refuse positions without half a kernel of sound on either side."""
+    (channels, samples), length, taps = sound.shape, into.shape[1], table.shape[1]
+    first, last = np.floor([start, start + (length - 1) * step])
+    if into.shape[0] != channels or not (first >= taps / 2 - 1 and last + taps / 2 < samples):
+        raise InputError(f"positions {start} to {start + (length - 1) * step} lie outside {samples} samples")
+    check(np.float32, table)
+    for rows in (sound, into):
+        if rows.dtype != np.float32 or (length > 1 and rows.strides[1] != 4):
+            raise InputError(f"need rows of float32, got {rows.dtype} with strides {rows.strides}")
+
+
+def check_rows(x_rows: Sequence[Spectrum], y_rows: Sequence[Spectrum]) -> None:
+    """Refuse rows that do not belong together."""
+    bins = x_rows[0].size
+    if len(x_rows) != len(y_rows) or any(row.size != bins for row in (*x_rows, *y_rows)):
+        raise InputError("need equally many rows of equally many bins")
+    check(np.complex64, *x_rows, *y_rows)
+
+
+def check_powers(cross: Spectrum, x_power: Samples, y_power: Samples) -> None:
+    """Refuse powers of other bins than the cross spectrum's."""
+    check(np.complex64, cross)
+    check(np.float32, x_power, y_power)
+    if not cross.size == x_power.size == y_power.size:
+        raise InputError(f"need equally many bins, got {cross.size}, {x_power.size} and {y_power.size}")
+
+
+def check_weighing(phases: Spectrum, coherence: Samples, bins: slice) -> None:
+    """Refuse bins outside, or not of both."""
+    check(np.complex64, phases)
+    check(np.float32, coherence)
+    if phases.size != coherence.size or not 0 <= bins.start <= bins.stop <= phases.size:
+        raise InputError(f"need equally many bins, {bins} among them, got {phases.size} and {coherence.size}")
+
+
+def check_bins(spectrum: Spectrum, bins: slice) -> None:
+    """Refuse bins outside a spectrum."""
+    check(np.complex64, spectrum)
+    if not 0 <= bins.start <= bins.stop <= spectrum.size:
+        raise InputError(f"need bins within {spectrum.size}, got {bins}")
+
+
+def check_sections(sound: Samples, sections: Floats, state: Floats, block: int, filled: int, settle: int) -> None:
+    """Refuse other than two second-order sections, and a first block that is full."""
+    check(np.float32, sound)
+    check(np.float64, sections, state)
+    if sections.shape != (2, 5) or state.shape != (2, 2) or not 0 <= filled < block or settle < 0:
+        raise InputError(f"need two sections and a block, got {sections.shape}, {state.shape}, {filled} of {block}")
+
+
+def check_product(ours: Spectrum, theirs: Spectrum, first: int, taps: Samples, every: int, into: Spectrum) -> None:
+    """Refuse spectra of different bins, and taps without a middle."""
+    check(np.complex64, ours, theirs, into)
+    check(np.float32, taps)
+    if ours.size != theirs.size or taps.size % 2 == 0 or first < 0 or every < 1:
+        raise InputError(f"need equally many bins and taps around one, got {ours.size}, {theirs.size}, {taps.size}")
+
+
+def check_lines(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> None:
+    """Refuse lines that leave the rows."""
+    check(np.float32, values)
+    check(np.int32, starts)
+    rows, width = values.shape
+    if starts.shape[1] != rows or starts.min() < 0 or starts.max() + inner > width or inner < 1:
+        raise InputError(f"lines of {inner} columns from {starts.min()} to {starts.max()} leave {width}")

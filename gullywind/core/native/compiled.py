@@ -11,9 +11,20 @@ import numpy as np
 import numpy.typing as npt
 
 from gullywind.core import native
-from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.units import Floats, Samples
-from gullywind.core.native.checks import Spectrum, check, check_bands
+from gullywind.core.native.checks import (
+    Spectrum,
+    check,
+    check_bands,
+    check_bins,
+    check_lines,
+    check_positions,
+    check_powers,
+    check_product,
+    check_rows,
+    check_sections,
+    check_weighing,
+)
 
 #: As in `kernels.c`.
 ABREAST = 16
@@ -59,14 +70,8 @@ def interpolate(sound: Samples, start: float, step: float, table: Samples, into:
     ------
     InputError : the sound ends before the positions do, or shapes differ.
     """
-    (channels, samples), length, (phases, taps) = sound.shape, into.shape[1], table.shape
-    first, last = np.floor([start, start + (length - 1) * step])
-    if into.shape[0] != channels or not (first >= taps / 2 - 1 and last + taps / 2 < samples):
-        raise InputError(f"positions {start} to {start + (length - 1) * step} lie outside {samples} samples")
-    check(np.float32, table)
-    for rows in (sound, into):
-        if rows.dtype != np.float32 or (length > 1 and rows.strides[1] != 4):
-            raise InputError(f"need rows of float32, got {rows.dtype} with strides {rows.strides}")
+    check_positions(sound, start, step, table, into)
+    channels, length, (phases, taps) = sound.shape[0], into.shape[1], table.shape
     _kernels.interpolate(
         *(_at(sound), channels, sound.strides[0] // 4, start, step, _at(table), phases - 1, taps),
         *(_at(into), into.strides[0] // 4, length),
@@ -111,10 +116,8 @@ def sum_spectra(
     x_rows: Sequence[Spectrum], y_rows: Sequence[Spectrum]
 ) -> tuple[Spectrum, npt.NDArray[np.float32], npt.NDArray[np.float32]]:
     """Cross spectrum `conj(x) * y`, and both power spectra, summed over rows; each shape (bins,)."""
+    check_rows(x_rows, y_rows)
     bins = x_rows[0].size
-    if len(x_rows) != len(y_rows) or any(row.size != bins for row in (*x_rows, *y_rows)):
-        raise InputError("need equally many rows of equally many bins")
-    check(np.complex64, *x_rows, *y_rows)
     at = np.array([[_at(row) for row in rows] for rows in (x_rows, y_rows)], np.uintp)
     cross, powers = np.empty(bins, np.complex64), np.empty((2, bins), np.float32)
     _kernels.sum_spectra(_at(at[0]), _at(at[1]), len(x_rows), bins, _at(cross), _at(powers[0]), _at(powers[1]))
@@ -125,10 +128,7 @@ def compare(
     cross: Spectrum, x_power: npt.NDArray[np.float32], y_power: npt.NDArray[np.float32]
 ) -> tuple[Spectrum, npt.NDArray[np.float32]]:
     """The cross spectrum with every magnitude 1, and the magnitude-squared coherence 0..1; each shape (bins,)."""
-    check(np.complex64, cross)
-    check(np.float32, x_power, y_power)
-    if not cross.size == x_power.size == y_power.size:
-        raise InputError(f"need equally many bins, got {cross.size}, {x_power.size} and {y_power.size}")
+    check_powers(cross, x_power, y_power)
     phases, coherence = np.empty_like(cross), np.empty_like(x_power)
     _kernels.compare(_at(cross), _at(x_power), _at(y_power), cross.size, _at(phases), _at(coherence))
     return phases, coherence
@@ -169,10 +169,7 @@ def weigh(
     reach : >= 0. Coherence is the mean over this many bins on either side.
     most, least : bounds of the weight.
     """
-    check(np.complex64, phases)
-    check(np.float32, coherence)
-    if phases.size != coherence.size or not 0 <= bins.start <= bins.stop <= phases.size:
-        raise InputError(f"need equally many bins, {bins} among them, got {phases.size} and {coherence.size}")
+    check_weighing(phases, coherence, bins)
     weighted = np.empty_like(phases)
     _kernels.weigh(
         *(_at(phases), _at(coherence), phases.size, bins.start, bins.stop),
@@ -187,9 +184,7 @@ def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, 
     It is the sum of `Re(spectrum * exp(i omega lag))` over the bins `bins.start` to `bins.stop - 1`, with omega in
     radians a sample; `spectrum` is that of a real signal, shape (size // 2 + 1,).
     """
-    check(np.complex64, spectrum)
-    if not 0 <= bins.start <= bins.stop <= spectrum.size:
-        raise InputError(f"need bins within {spectrum.size}, got {bins}")
+    check_bins(spectrum, bins)
     three = (ctypes.c_double * 3)()
     _kernels.correlation_at(_at(spectrum), bins.start, bins.stop, 2 * (spectrum.size - 1), lag, three)
     return three[0], three[1], three[2]
@@ -210,10 +205,7 @@ def weighted_energy(sound: Samples, sections: Floats, state: Floats, block: int,
     -------
     Energies : shape ((filled + samples + block - 1) // block,), the last of an unfinished block.
     """
-    check(np.float32, sound)
-    check(np.float64, sections, state)
-    if sections.shape != (2, 5) or state.shape != (2, 2) or not 0 <= filled < block or settle < 0:
-        raise InputError(f"need two sections and a block, got {sections.shape}, {state.shape}, {filled} of {block}")
+    check_sections(sound, sections, state, block, filled, settle)
     into = np.zeros(-(-(filled + sound.size) // block), np.float64)
     if not sound.size:
         return into
@@ -246,10 +238,7 @@ def fold_product(
     -------
     Energy : of all products, whatever is kept of them.
     """
-    check(np.complex64, ours, theirs, into)
-    check(np.float32, taps)
-    if ours.size != theirs.size or taps.size % 2 == 0 or first < 0 or every < 1:
-        raise InputError(f"need equally many bins and taps around one, got {ours.size}, {theirs.size}, {taps.size}")
+    check_product(ours, theirs, first, taps, every, into)
     reach = taps.size // 2
     product = np.empty(ours.size + 2 * reach + ABREAST, np.complex64)
     twice = np.zeros(-(-2 * taps.size // ABREAST) * ABREAST, np.float32)
@@ -271,11 +260,8 @@ def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tup
     starts : shape (slopes, rows), from 0. Where in each row the columns of a slope begin.
     inner : how many columns there are; `starts` + `inner` lies within the width.
     """
-    check(np.float32, values)
-    check(np.int32, starts)
+    check_lines(values, starts, inner)
     rows, width = values.shape
-    if starts.shape[1] != rows or starts.min() < 0 or starts.max() + inner > width or inner < 1:
-        raise InputError(f"lines of {inner} columns from {starts.min()} to {starts.max()} leave {width}")
     found, total = np.empty(3), np.empty(inner, np.float32)
     _kernels.best_line(_at(values), rows, width, _at(starts), len(starts), inner, _at(total), _at(found))
     return int(found[0]), int(found[1]), float(found[2])

@@ -6,9 +6,20 @@ import numpy as np
 import numpy.typing as npt
 import scipy.signal
 
-from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.units import Floats, Samples
-from gullywind.core.native.checks import Spectrum, check, check_bands
+from gullywind.core.native.checks import (
+    Spectrum,
+    check,
+    check_bands,
+    check_bins,
+    check_lines,
+    check_positions,
+    check_powers,
+    check_product,
+    check_rows,
+    check_sections,
+    check_weighing,
+)
 
 #: Positions that are interpolated at once: their kernels take memory.
 SAMPLES_AT_ONCE = 1 << 14
@@ -17,14 +28,8 @@ TURN = 2 * np.pi
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
     """See `compiled.interpolate`."""
-    (channels, samples), length, taps = sound.shape, into.shape[1], table.shape[1]
-    first, last = np.floor([start, start + (length - 1) * step])
-    if into.shape[0] != channels or not (first >= taps / 2 - 1 and last + taps / 2 < samples):
-        raise InputError(f"positions {start} to {start + (length - 1) * step} lie outside {samples} samples")
-    check(np.float32, table)
-    for rows in (sound, into):
-        if rows.dtype != np.float32 or (length > 1 and rows.strides[1] != 4):
-            raise InputError(f"need rows of float32, got {rows.dtype} with strides {rows.strides}")
+    check_positions(sound, start, step, table, into)
+    channels, length, taps = sound.shape[0], into.shape[1], table.shape[1]
     for begin in range(0, length, SAMPLES_AT_ONCE):
         position = start + np.arange(begin, min(begin + SAMPLES_AT_ONCE, length)) * step
         base = np.floor(position)
@@ -75,10 +80,8 @@ def sum_spectra(
     x_rows: Sequence[Spectrum], y_rows: Sequence[Spectrum]
 ) -> tuple[Spectrum, npt.NDArray[np.float32], npt.NDArray[np.float32]]:
     """See `compiled.sum_spectra`."""
+    check_rows(x_rows, y_rows)
     bins = x_rows[0].size
-    if len(x_rows) != len(y_rows) or any(row.size != bins for row in (*x_rows, *y_rows)):
-        raise InputError("need equally many rows of equally many bins")
-    check(np.complex64, *x_rows, *y_rows)
     cross = np.zeros(bins, np.complex64)
     x_power, y_power = np.zeros(bins, np.float32), np.zeros(bins, np.float32)
     for x, y in zip(x_rows, y_rows, strict=True):
@@ -92,10 +95,7 @@ def compare(
     cross: Spectrum, x_power: npt.NDArray[np.float32], y_power: npt.NDArray[np.float32]
 ) -> tuple[Spectrum, npt.NDArray[np.float32]]:
     """See `compiled.compare`."""
-    check(np.complex64, cross)
-    check(np.float32, x_power, y_power)
-    if not cross.size == x_power.size == y_power.size:
-        raise InputError(f"need equally many bins, got {cross.size}, {x_power.size} and {y_power.size}")
+    check_powers(cross, x_power, y_power)
     power = _power(cross)
     phases = cross / (np.sqrt(power) + np.float32(1e-20))
     return phases.astype(np.complex64), (power / (x_power * y_power + np.float32(1e-30))).astype(np.float32)
@@ -124,10 +124,7 @@ def weigh(
     least: float,
 ) -> Spectrum:
     """See `compiled.weigh`."""
-    check(np.complex64, phases)
-    check(np.float32, coherence)
-    if phases.size != coherence.size or not 0 <= bins.start <= bins.stop <= phases.size:
-        raise InputError(f"need equally many bins, {bins} among them, got {phases.size} and {coherence.size}")
+    check_weighing(phases, coherence, bins)
     excess = np.clip((independent * coherence.astype(np.float64) - 1) / (independent - 1), 0.0, 1.0)
     sums = np.concatenate([[0.0], np.cumsum(excess)])
     at = np.arange(bins.start, bins.stop)
@@ -140,9 +137,7 @@ def weigh(
 
 def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, float, float]:
     """See `compiled.correlation_at`."""
-    check(np.complex64, spectrum)
-    if not 0 <= bins.start <= bins.stop <= spectrum.size:
-        raise InputError(f"need bins within {spectrum.size}, got {bins}")
+    check_bins(spectrum, bins)
     size, at = 2 * (spectrum.size - 1), np.arange(bins.start, bins.stop)
     omega = TURN * at / max(size, 1)
     turned = spectrum[bins] * _turns(at, lag, size)
@@ -155,10 +150,7 @@ def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, 
 
 def weighted_energy(sound: Samples, sections: Floats, state: Floats, block: int, filled: int, *, settle: int) -> Floats:
     """See `compiled.weighted_energy`."""
-    check(np.float32, sound)
-    check(np.float64, sections, state)
-    if sections.shape != (2, 5) or state.shape != (2, 2) or not 0 <= filled < block or settle < 0:
-        raise InputError(f"need two sections and a block, got {sections.shape}, {state.shape}, {filled} of {block}")
+    check_sections(sound, sections, state, block, filled, settle)
     blocks = -(-(filled + sound.size) // block)
     if not sound.size:
         return np.zeros(blocks)
@@ -178,10 +170,7 @@ def fold_product(
     ours: Spectrum, theirs: Spectrum, first: int, lag: float, size: int, taps: Samples, every: int, into: Spectrum
 ) -> float:
     """See `compiled.fold_product`."""
-    check(np.complex64, ours, theirs, into)
-    check(np.float32, taps)
-    if ours.size != theirs.size or taps.size % 2 == 0 or first < 0 or every < 1:
-        raise InputError(f"need equally many bins and taps around one, got {ours.size}, {theirs.size}, {taps.size}")
+    check_product(ours, theirs, first, taps, every, into)
     product = ours * theirs.conj()
     turned = product * _turns(first + np.arange(ours.size), lag, size)
     smooth = np.convolve(turned, taps[::-1], mode="full")[taps.size // 2 :][: ours.size]
@@ -194,11 +183,7 @@ def fold_product(
 
 def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:
     """See `compiled.best_line`."""
-    check(np.float32, values)
-    check(np.int32, starts)
-    rows, width = values.shape
-    if starts.shape[1] != rows or starts.min() < 0 or starts.max() + inner > width or inner < 1:
-        raise InputError(f"lines of {inner} columns from {starts.min()} to {starts.max()} leave {width}")
+    check_lines(values, starts, inner)
     best = (0, 0, -1.0)
     for slope, begins in enumerate(starts.tolist()):
         total = np.zeros(inner, np.float32)
