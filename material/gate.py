@@ -50,22 +50,24 @@ def gate_case(kind: str, number: int) -> GateCase:
     seed = int(rng.integers(1 << 30))
     spoken = kind == "same voice" or (kind != "same instrument" and number % 2 == 0)
     length_s = REFERENCE_S + 25
-    event = _speech(seed, 1, length_s) if spoken else _music(seed, 1, length_s)
+    event = other_talk(seed, 1, length_s) if spoken else _music(seed, 1, length_s)
     reference = _in_room(event[: int(REFERENCE_S * RATE_HZ)], rng, strength=0.15)
     if kind in STRANGERS:
-        event = _speech(seed, 2, length_s) if spoken else _music(seed, 2, length_s)
+        event = other_talk(seed, 2, length_s) if spoken else _music(seed, 2, length_s)
     duration_s = {"short": rng.uniform(4, 7), "partly": 40.0}.get(kind, rng.uniform(20, 35))
     offset_s = REFERENCE_S - OVERLAP_S if kind == "partly" else float(rng.uniform(0, REFERENCE_S - duration_s))
     rate = 1 + float(rng.uniform(-120, 120)) * 1e-6
     rate_hz = 44100 if number % 3 == 2 else RATE_HZ
     sound = _in_room(event, rng, strength=rng.uniform(0.2, 0.5))
     if kind == "crowd":
-        crowd = sum(_speech(seed + 7 * k, 5 + k, length_s) for k in range(4)) if number % 2 else _rain(rng, sound.size)
+        crowd = (
+            sum(other_talk(seed + 7 * k, 5 + k, length_s) for k in range(4)) if number % 2 else rain(rng, sound.size)
+        )
         sound = sound + np.asarray(crowd)[: sound.size] * _level(sound) / _level(np.asarray(crowd)) * 10 ** (
             CROWD_DB / 20
         )
     else:
-        sound = sound + _rain(rng, sound.size) * _level(sound) * 10 ** (
+        sound = sound + rain(rng, sound.size) * _level(sound) * 10 ** (
             -rng.uniform(*(SHORT_SNR_DB if kind == "short" else SNR_DB)) / 20
         )
     polarity = -1 if number % 5 == 4 else 1
@@ -79,7 +81,7 @@ def gate_case(kind: str, number: int) -> GateCase:
     return GateCase(kind, reference / np.abs(reference).max() * 0.7, recording, rate_hz, true_offset, rate, polarity)
 
 
-def _speech(seed: int, text: int, duration_s: float) -> np.ndarray:
+def other_talk(seed: int, text: int, duration_s: float) -> np.ndarray:
     """One voice, a text of its own."""
     voice, words = np.random.default_rng([seed, 3]), np.random.default_rng([seed, 5, text])
     language, variant = str(voice.choice(LANGUAGES)), str(voice.choice(["m6", "f5", "klatt2", "klatt4"]))
@@ -154,7 +156,7 @@ def _in_room(sound: np.ndarray, rng: np.random.Generator, *, strength: float) ->
     return np.asarray(lfilter([1.0, tilt], [1.0], wet))
 
 
-def _rain(rng: np.random.Generator, samples: int) -> np.ndarray:
+def rain(rng: np.random.Generator, samples: int) -> np.ndarray:
     """Drops: noise in short bursts over a steady hiss; power 1."""
     drops = rng.standard_normal(samples) * (rng.random(samples) < 0.002)
     sound = sosfilt(butter(2, [700, 9000], "bandpass", fs=RATE_HZ, output="sos"), drops * 12)

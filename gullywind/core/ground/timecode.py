@@ -1,8 +1,8 @@
 """Timecode arithmetic (SMPTE ST 12-1): labels, the frames that they count, and the time of day that both mean.
 
 A label counts whole frames, 24, 25 or 30 (or 48, 50, 60) of them to its second, whatever the true rate is: at 29.97
-frames a second an hour of labels lasts 3603.6 s. Drop-frame labels leave out the numbers 0 and 1 (at 59.94 four of them)
-at the start of each minute that is no tenth, and so keep to the clock.
+frames a second an hour of labels lasts 3603.6 s. Drop-frame labels leave out the numbers 0 and 1 (at 59.94 four of
+them) at the start of each minute that is no tenth, and so keep to the clock.
 """
 
 import re

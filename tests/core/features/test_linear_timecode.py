@@ -35,7 +35,13 @@ class LinearTimecodeTest(unittest.TestCase):
         for rate in (Fraction(24000, 1001), Fraction(24), Fraction(25), NTSC, Fraction(30)):
             for sample_rate_hz in (44100, 48000, 96000):
                 form = CodeSound(
-                    rate, False, sample_rate_hz, level_db=-40, snr_db=20, band_hz=8000, polarity=int(rng.choice([-1, 1]))
+                    rate,
+                    False,
+                    sample_rate_hz,
+                    level_db=-40,
+                    snr_db=20,
+                    band_hz=8000,
+                    polarity=int(rng.choice([-1, 1])),
                 )
                 with self.subTest(rate=rate, sample_rate_hz=sample_rate_hz):
                     # The file begins in the middle of a frame; the first whole one is the second.

@@ -1,0 +1,242 @@
+"""Sharp sounds that can serve as marks: a clap, a slate, a dropped cup. Times in s.
+
+Such a sound rises in all bands within a few milliseconds and is gone again within a tenth of a second; a plosive does so
+in some bands, a drum stays in the low ones, hiss does not rise at all. Moments that rise and fall are picked from the
+energy of differences; around each a coarse picture of power in bands and time is compared with what lies about it, and a
+logistic regression says how surely it is one. It was fitted on invented hands, slates and sticks (`material/claps.py`)
+at 0 to 10 dB in talk, babble, hum and noise (`scripts/claps.py`).
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import scipy.fft
+from scipy.ndimage import maximum_filter1d
+
+from gullywind.core.features.clap_model import CLAP_BIAS, CLAP_WEIGHTS
+from gullywind.core.ground.units import Floats, Samples
+from gullywind.core.native import kernels
+
+#: About this rate is listened at: what lies above it many files do not hold.
+CLAP_RATE_HZ = 16000
+#: Nothing below this holds a sharp sound.
+LEAST_CLAP_RATE_HZ = 12000
+#: Energies are taken in steps of this.
+STEP_S = 0.00075
+#: Steps after, before and well after a moment whose mean energies are compared.
+AFTER, BEFORE, GONE = (0, 4), (-14, -2), (93, 173)
+#: A moment counts from this rise and fall on, dB, if none within APART_S rises more.
+LEAST_RISE_DB, APART_S = 2.5, 0.02
+CLAP_EDGES_HZ = (400, 700, 1000, 1400, 2000, 2800, 3900, 5400, 7600)
+PICTURE_WINDOW_S, PICTURE_SIZE = 0.003, 64
+#: Moments of the picture, ms after the sound begins, and how far apart the windows lie that each is the mean of.
+MOMENTS_MS: tuple[tuple[float, ...], ...] = (
+    (-36, -33, -30, -27, -24),
+    (-20, -17, -14, -11, -8),
+    (-10, -8, -7),
+    (-6, -4, -3),
+    (-1, 0, 1),
+    (1, 2, 3),
+    (4, 5, 6),
+    (8, 9, 10),
+    (13, 14, 15),
+    (18, 21, 24),
+    (28, 31, 34, 37, 40),
+    (44, 47, 50, 53, 56, 59, 62, 65),
+    (64, 67, 70, 73, 76, 79, 82, 85, 88, 91, 94),
+    (88, 94, 100, 106, 112, 118, 124, 130),
+    (120, 129, 138, 147, 156, 165, 174),
+)
+#: What the picture is told against: the median of windows so many ms away.
+ABOUT_MS = np.concatenate([np.arange(-600, -40, 14), np.arange(190, 600, 14)]).astype(np.float64)
+#: Others that are compared with a moment: so many on either side, no further away than this.
+OTHERS, OTHERS_S = 48, 8.0
+#: Sound that is kept around what is looked at.
+CLAP_MARGIN_S = 0.7
+#: Less sure ones are not told.
+LEAST_CERTAINTY = 0.1
+#: A sound that rings, bounces or echoes is one; its later parts are not told.
+ONE_SOUND_S = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Clap:
+    """A sharp sound: when it begins in the recording, s, and how surely it is one, 0..1."""
+
+    t_rec: float
+    certainty: float
+
+
+class ClapFinder:
+    """Streams mono sound in blocks of any size; `finish` gives the sharp sounds in it."""
+
+    def __init__(self, sample_rate_hz: float) -> None:
+        self._thin = max(1, int(sample_rate_hz // CLAP_RATE_HZ))
+        self._rate_hz = sample_rate_hz / self._thin
+        self._step = max(1, round(STEP_S * self._rate_hz))
+        self._margin = int(CLAP_MARGIN_S * self._rate_hz) // self._step * self._step
+        self._carry: Samples = np.zeros(0, np.float32)
+        # Silence before the beginning: a clap may be the first thing that is heard.
+        self._held: Samples = np.zeros(self._margin, np.float32)
+        self._start = -self._margin
+        self._found: list[npt.NDArray[np.float64]] = []
+
+    def push(self, mono: Samples) -> None:
+        """Add samples, shape (samples,)."""
+        if self._rate_hz < LEAST_CLAP_RATE_HZ:
+            return
+        if self._carry.size:
+            mono = np.concatenate([self._carry, mono])
+        whole = mono.size - mono.size % self._thin
+        self._carry = mono[whole:].copy()
+        self._held = np.concatenate([self._held, kernels.thin(mono[:whole], self._thin)])
+        if self._held.size > 4 * self._margin:
+            self._look()
+
+    def finish(self) -> tuple[Clap, ...]:
+        """All that were found, in order."""
+        times_s, described = self.described()
+        return _apart(times_s, _certainty(described))
+
+    def described(self) -> tuple[Floats, Floats]:
+        """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_WEIGHTS))."""
+        if self._rate_hz >= LEAST_CLAP_RATE_HZ:
+            self._held = np.concatenate([self._held, np.zeros(self._margin + self._step, np.float32)])
+            self._look()
+        if not self._found:
+            return np.zeros(0), np.zeros((0, len(CLAP_WEIGHTS)))
+        found = np.concatenate(self._found)
+        times_s, heights = found[:, 0], found[:, 1]
+        return times_s, np.column_stack([found[:, 1:], _against_others(times_s, heights)])
+
+    def _look(self) -> None:
+        """Take what lies a margin inside of what is held."""
+        held, margin = self._held, self._margin
+        last = (held.size - margin) // self._step * self._step
+        if last <= margin:
+            return
+        at = _rising(held, self._step, self._rate_hz)
+        at = at[(at >= margin) & (at < last)]
+        if at.size:
+            begins = _beginnings(held, at, self._rate_hz)
+            picture = _picture(held, at, self._rate_hz)
+            times_s = (begins + self._start) / self._rate_hz
+            self._found.append(np.column_stack([times_s, _described(picture)]))
+        self._held = held[last - margin :].copy()
+        self._start += last - margin
+
+
+def _rising(sound: Samples, step: int, rate_hz: float) -> npt.NDArray[np.int64]:
+    """Samples at which the energy of differences rises and soon falls, those that rise most."""
+    steps = sound.size // step
+    differences = np.diff(sound, prepend=sound[:1])[: steps * step].reshape(steps, step)
+    energy = np.einsum("ij,ij->i", differences, differences).astype(np.float64) + 1e-12
+    total = np.concatenate([[0.0], np.cumsum(energy)])
+    index = np.arange(steps)
+
+    def mean(span: tuple[int, int]) -> Floats:
+        low, high = np.clip(index + span[0], 0, steps), np.clip(index + span[1], 0, steps)
+        return np.asarray((total[high] - total[low]) / np.maximum(high - low, 1) + 1e-12)
+
+    after = mean(AFTER)
+    rise = 10 * np.log10(np.minimum(after / mean(BEFORE), after / mean(GONE)))
+    highest = maximum_filter1d(rise, 2 * round(APART_S * rate_hz / step) + 1)
+    return np.flatnonzero((rise == highest) & (rise > LEAST_RISE_DB)) * step
+
+
+def _beginnings(sound: Samples, at: npt.NDArray[np.int64], rate_hz: float) -> Floats:
+    """Where each sound begins, in samples: a fifth of the highest energy of differences within some ms."""
+    reach = np.arange(int(-0.002 * rate_hz), int(0.005 * rate_hz))
+    around = (
+        sound[np.clip(at[:, None] + reach, 1, sound.size - 1)]
+        - sound[np.clip(at[:, None] + reach, 1, sound.size - 1) - 1]
+    )
+    energy = np.square(around)
+    first = np.argmax(energy >= 0.2 * energy.max(axis=1, keepdims=True), axis=1)
+    return np.asarray(at + reach[first], np.float64)
+
+
+def _powers(sound: Samples, starts: npt.NDArray[np.int64], size: int, rate_hz: float) -> npt.NDArray[np.float32]:
+    """Band powers of short windows, shape (*starts.shape, bands)."""
+    window = np.hanning(size + 2)[1:-1].astype(np.float32)
+    cut = kernels.cut(sound, np.clip(starts, 0, sound.size - size).ravel().astype(np.int64), window)
+    power = np.square(np.abs(scipy.fft.rfft(cut, PICTURE_SIZE)))
+    edges = np.round(np.array(CLAP_EDGES_HZ) * PICTURE_SIZE / rate_hz).astype(int)
+    bands = [power[:, low : max(high, low + 1)].mean(axis=1) for low, high in zip(edges[:-1], edges[1:], strict=True)]
+    return np.asarray(np.stack(bands, axis=1).reshape(*starts.shape, -1) + 1e-12, np.float32)
+
+
+def _picture(sound: Samples, at: npt.NDArray[np.int64], rate_hz: float) -> npt.NDArray[np.float32]:
+    """Power around moments against what is usual there, dB, shape (moments found, MOMENTS_MS, bands)."""
+    size = min(int(PICTURE_WINDOW_S * rate_hz), PICTURE_SIZE)
+
+    def starts(offsets_ms: npt.NDArray[np.float64]) -> npt.NDArray[np.int64]:
+        return at[:, None] - size // 2 + np.rint(offsets_ms * 1e-3 * rate_hz).astype(np.int64)
+
+    usual = np.median(np.log(_powers(sound, starts(ABOUT_MS), size, rate_hz)), axis=1)
+    moments = np.concatenate(MOMENTS_MS)
+    which = np.repeat(np.arange(len(MOMENTS_MS)), [len(one) for one in MOMENTS_MS])
+    powers = _powers(sound, starts(moments), size, rate_hz)
+    picture = np.stack([powers[:, which == k].mean(axis=1) for k in range(len(MOMENTS_MS))], axis=1)
+    return np.asarray(np.clip(10 / np.log(10) * (np.log(picture) - usual[:, None]), -12, 30), np.float32)
+
+
+def _described(picture: npt.NDArray[np.float32]) -> Floats:
+    """What the picture of each moment says in numbers, dB, the first the one that sharp sounds are ranked by."""
+    before, peak = picture[:, 1:4].mean(axis=1), picture[:, 4:7].max(axis=1)
+    later, soon = picture[:, 11:].mean(axis=1), picture[:, 9:11].mean(axis=1)
+    rise, fall = np.clip(peak - before, -5, 25), np.clip(peak - later, -5, 25)
+    least = np.minimum(rise, fall)
+    ranked, bands = np.sort(least, axis=1), np.sort(picture, axis=2)
+    return np.column_stack(
+        [
+            least.mean(axis=1),
+            ranked[:, :2].mean(axis=1),
+            ranked[:, 2:4].mean(axis=1),
+            rise.mean(axis=1),
+            fall.mean(axis=1),
+            np.clip(peak - soon, -5, 25).mean(axis=1),
+            peak.mean(axis=1),
+            np.sort(peak, axis=1)[:, :2].mean(axis=1),
+            picture.mean(axis=2)[:, 2:],
+            bands[:, 3:8, 1:3].mean(axis=2),
+        ]
+    )
+
+
+def _against_others(times_s: Floats, heights: Floats) -> Floats:
+    """How a moment stands among those about it: above their middle, above their best sixth, and how many are sharp."""
+    index = np.arange(times_s.size)[:, None] + np.concatenate([np.arange(-OTHERS, 0), np.arange(1, OTHERS + 1)])
+    there = (index >= 0) & (index < times_s.size)
+    index = np.clip(index, 0, times_s.size - 1)
+    away_s = np.abs(times_s[index] - times_s[:, None])
+    there &= (away_s < OTHERS_S) & (away_s > ONE_SOUND_S)
+    values = np.where(there, heights[index], np.inf)
+    values.sort(axis=1)
+    count = there.sum(axis=1)
+    rows = np.arange(times_s.size)
+    few = count < 4
+    middle = np.where(few, 2.0, values[rows, np.maximum(count // 2, 0).clip(0, 2 * OTHERS - 1)])
+    best = np.where(few, 2.0, values[rows, (count * 5 // 6).clip(0, 2 * OTHERS - 1)])
+    sharp = np.log1p(((values > 6) & np.isfinite(values)).sum(axis=1))
+    return np.column_stack([heights - middle, heights - best, sharp])
+
+
+def _certainty(described: Floats) -> Floats:
+    return np.asarray(1 / (1 + np.exp(-np.clip(CLAP_BIAS + described @ np.array(CLAP_WEIGHTS), -50, 50))))
+
+
+def _apart(times_s: Floats, certainty: Floats) -> tuple[Clap, ...]:
+    """Those sure enough, without the echoes and bounces of a surer one just before."""
+    claps: list[Clap] = []
+    for k in np.argsort(times_s, kind="stable"):
+        one = Clap(float(max(times_s[k], 0.0)), round(float(certainty[k]), 4))
+        if one.certainty < LEAST_CERTAINTY:
+            continue
+        if claps and one.t_rec - claps[-1].t_rec < ONE_SOUND_S:
+            if one.certainty > 2 * claps[-1].certainty:
+                claps[-1] = one
+            continue
+        claps.append(one)
+    return tuple(claps)
