@@ -4,8 +4,8 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-#: Ways to find a place that this version has.
-WAYS = ("sound", "neighbours")
+#: Ways to find a place, as they are named.
+WAYS = ("sound", "neighbours", "claps", "timecode")
 
 
 def add_to(commands: Any) -> None:
@@ -19,7 +19,7 @@ def add_to(commands: Any) -> None:
         "--match", choices=["same", "performance"], default="same", help="same event (default) or another performance"
     )
     parser.add_argument("--closeness", type=float, default=None, metavar="X", help="with --match performance: 0 to 1")
-    parser.add_argument("--by", metavar="WAYS", help="ways that may find a place, with commas: sound, neighbours")
+    parser.add_argument("--by", metavar="WAYS", help=f"ways that may find a place, with commas: {', '.join(WAYS)}")
     parser.add_argument("--render", type=Path, metavar="DIR", help="write each placed recording into DIR")
     parser.add_argument("--json", metavar="FILE", help="write the result as JSON to FILE, - for standard output")
     parser.set_defaults(run=run)
@@ -36,10 +36,9 @@ def run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     ways = WAYS if given.by is None else tuple(one.strip() for one in given.by.split(","))
     for one in ways:
         if one not in WAYS:
-            later = one in ("claps", "timecode")
-            parser.error(f"--by {one} is not possible yet" if later else f"--by takes {', '.join(WAYS)}, got {one!r}")
-    if "sound" not in ways:
-        parser.error("--by needs sound: neighbours are told by it as well")
+            parser.error(f"--by takes {', '.join(WAYS)}, got {one!r}")
+    if ways == ("neighbours",):
+        parser.error("--by neighbours needs another way beside it: some recording must find the reference itself")
     # Loaded for those who have something to line up: help and refusals come at once.
     from gullywind.command_line.align_files import align_files
 
@@ -48,5 +47,5 @@ def run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         tuple(given.recordings),
         render_dir=given.render,
         json_to=given.json,
-        neighbours="neighbours" in ways,
+        ways=ways,
     )

@@ -1,15 +1,15 @@
 """Place recordings, write them aligned, tell the result in words and as JSON: the work of `gullywind align`."""
 
-import json
 import sys
-import threading
 from pathlib import Path
 
 from gullywind.actions.place.place_files import place_files
 from gullywind.actions.place.place_one import PlaceRequest
+from gullywind.command_line.output import write_json
+from gullywind.command_line.progress import Progress
 from gullywind.core.ground.words import percent
 from gullywind.core.judge.notes import left_over_words
-from gullywind.core.measure.evidence import Status
+from gullywind.core.measure.evidence import Status, Way
 from gullywind.formats.file_names import shown
 from gullywind.formats.result_json import RecordingResult, result_json
 
@@ -20,7 +20,7 @@ def align_files(
     *,
     render_dir: Path | None,
     json_to: str | None,
-    neighbours: bool = True,
+    ways: tuple[str, ...],
 ) -> int:
     """Place, render, report; returns the exit status: 0 done, 1 some file could not be read or written.
 
@@ -28,7 +28,7 @@ def align_files(
     ----------
     render_dir : made if it is not there; None: nothing is rendered.
     json_to : a file, `-` for standard output, None for neither.
-    neighbours : whether places may come through other recordings.
+    ways : names of the ways by which places may be found.
     """
     if render_dir:
         try:
@@ -36,23 +36,19 @@ def align_files(
         except OSError as error:
             print(shown(f"gullywind: {render_dir}: cannot be used for rendering: {error.strerror}."), file=sys.stderr)
             return 1
-    compared = neighbours and len(recordings) > 1
+    compared = Way.NEIGHBOURS in ways and len(recordings) > 1
     progress = Progress(len(recordings) + 1 + compared)
-    placed = place_files(PlaceRequest(reference, recordings, render_dir, neighbours), progress.report)
+    placed = place_files(
+        PlaceRequest(reference, recordings, render_dir, tuple(Way(one) for one in ways)), progress.report
+    )
     progress.end()
     for note in placed.reference_notes:
         print(shown(f"{reference}: {note.message.rstrip('.')}."), file=sys.stderr)
     failed = placed.failed
     if json_to:
-        text = json.dumps(result_json(str(reference), placed.reference, placed.recordings), indent=1)
-        if json_to == "-":
-            print(text)
-        else:
-            try:
-                Path(json_to).write_text(text + "\n")
-            except OSError as error:
-                print(shown(f"gullywind: {json_to}: could not be written: {error.strerror}."), file=sys.stderr)
-                failed = True
+        code = placed.reference_codes[0] if placed.reference_codes else None
+        document = result_json(str(reference), placed.reference, placed.recordings, code)
+        failed = not write_json(document, json_to) or failed
     where = sys.stderr if json_to == "-" else sys.stdout
     for one in placed.recordings:
         print(shown(f"{one.path}: {sentence(one)}"), file=where)
@@ -74,28 +70,3 @@ def sentence(result: RecordingResult) -> str:
         places = ", ".join(f"{c.offset_s:.3f} s ({c.score:.2f})" for c in judged.candidates)
         return f"unsure, a person must choose: {places}. {notes}".rstrip()
     return f"does not belong here: nothing in the reference matches it. {notes}".rstrip()
-
-
-class Progress:
-    """One line on standard error with how much of all is done; quiet where nobody watches a terminal."""
-
-    def __init__(self, files: int) -> None:
-        self._files = files
-        self._done: dict[Path, float] = {}
-        self._lock = threading.Lock()
-        self._shown = -1
-        self._live = sys.stderr.isatty()
-
-    def report(self, path: Path, fraction_done: float) -> None:
-        """Take note of one file's progress, 0..1; from any thread."""
-        with self._lock:
-            self._done[path] = fraction_done
-            done = int(100 * sum(self._done.values()) / self._files)
-            if done > self._shown and (self._live or done >= self._shown + 10):
-                self._shown = done
-                print(f"listening {done:3d} %", end="\r" if self._live else "\n", file=sys.stderr, flush=True)
-
-    def end(self) -> None:
-        """Clear the line."""
-        if self._live:
-            print(" " * 20, end="\r", file=sys.stderr, flush=True)

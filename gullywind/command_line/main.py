@@ -4,7 +4,7 @@ import argparse
 import sys
 
 from gullywind import __version__
-from gullywind.command_line import align
+from gullywind.command_line import align, listen
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -13,6 +13,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--version", action="version", version=__version__)
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
     align.add_to(commands)
+    listen.add_to(commands)
     given = parser.parse_args(arguments)
     try:
         return int(given.run(given, parser))

@@ -7,7 +7,7 @@ from gullywind.core.features.extract import Heard, listen
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.judge import judge, judge_pieces, unplaced
-from gullywind.core.judge.notes import heard_notes
+from gullywind.core.judge.notes import heard_notes, silent_note
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import Alignment, Curve, Status
 from gullywind.core.measure.windows import MapAll
@@ -17,7 +17,7 @@ from gullywind.core.places.speeds import best_speeds, speed_note
 from gullywind.core.places.verify import LOOKS, Look, Refined
 from gullywind.core.places.weigh import Searched
 from gullywind.core.proof import proof_window_s, prove
-from gullywind.core.sound.views import SampleSource, listening_views
+from gullywind.core.sound.views import SampleSource
 
 #: Places that the search gives to be weighed; the right one is nearly always among so many.
 PLACES = 24
@@ -43,7 +43,7 @@ def index_reference(heard: tuple[Heard, ...]) -> PreparedReference:
 
 def hear(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> tuple[Heard, ...]:
     """Features of each listening view of a source."""
-    return listen(listening_views(source), checkpoint=checkpoint)
+    return listen(source, checkpoint=checkpoint)
 
 
 def align_recording(
@@ -66,8 +66,7 @@ def align_recording(
     """
     notes = heard_notes(recording)
     if all(one.silent for one in recording) or all(one.silent for one in reference.heard):
-        whose = "The recording" if all(one.silent for one in recording) else "The reference"
-        return unplaced((*notes, Note("silent", f"{whose} is silent: there is nothing to line up by.")))
+        return unplaced((*notes, silent_note(reference.heard, recording)))
     searched = [
         Searched(search_offsets(index, one.features, most_places=PLACES), index, ref, one)
         for ref, index in zip(reference.heard, reference.indices, strict=True)

@@ -3,18 +3,23 @@
 import os
 import tempfile
 from collections.abc import Sequence
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 
 from gullywind.core.features.bands import BandFeatures
+from gullywind.core.features.claps import Clap
 from gullywind.core.features.extract import Heard
+from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.ground.errors import StorageError
 from gullywind.core.sound.peaks import Peaks
 from gullywind.core.sound.views import Listening, SampleSource
 
 #: Raised when the features' meaning changes, so that older files are made again.
-FEATURES_VERSION = 1
+FEATURES_VERSION = 2
+#: A run of timecode as numbers.
+RUN_NUMBERS = 11
 SPOOL, FEATURES = "spool.raw", "features.npz"
 
 
@@ -43,6 +48,9 @@ def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
         arrays[f"valid{i}"] = one.features.valid
         arrays[f"facts{i}"] = np.array([one.features.origin_s, one.clipped_samples, one.silent], np.float64)
         arrays[f"channels{i}"] = np.array(one.view.channels)
+        arrays[f"claps{i}"] = np.array([(clap.t_rec, clap.certainty) for clap in one.claps]).reshape(-1, 2)
+        arrays["timecode_channels"] = np.array(one.timecode_channels, np.int64)
+        arrays["timecode"] = np.array([_numbers(run) for run in one.timecode], np.float64).reshape(-1, RUN_NUMBERS)
     _save(folder / FEATURES, **arrays)
 
 
@@ -53,13 +61,28 @@ def load_heard(path: Path, source: SampleSource) -> tuple[Heard, ...] | None:
     with np.load(path) as stored:
         if int(stored["version"]) != FEATURES_VERSION:
             return None
+        code = tuple(int(channel) for channel in stored["timecode_channels"])
+        runs = tuple(_run(numbers) for numbers in stored["timecode"].tolist())
         heard = []
         for i in range(int(stored["count"])):
             origin_s, clipped, silent = stored[f"facts{i}"]
             features = BandFeatures(stored[f"values{i}"].astype(np.float32), stored[f"valid{i}"], float(origin_s))
             view = Listening(source, tuple(int(c) for c in stored[f"channels{i}"]))
-            heard.append(Heard(view, features, int(clipped), bool(silent)))
+            claps = tuple(Clap(float(t_rec), float(certainty)) for t_rec, certainty in stored[f"claps{i}"])
+            heard.append(Heard(view, features, int(clipped), bool(silent), claps, code, runs))
     return tuple(heard)
+
+
+def _numbers(run: TimecodeRun) -> list[float]:
+    rate = run.rate
+    return [run.channel, rate.numerator, rate.denominator, run.drop_frame, *run.start, run.at_s, run.frames, run.speed]
+
+
+def _run(numbers: Sequence[float]) -> TimecodeRun:
+    channel, numerator, denominator, drop, hours, minutes, seconds, frame = (int(one) for one in numbers[:8])
+    at_s, frames, speed = numbers[8:]
+    label = (hours, minutes, seconds, frame)
+    return TimecodeRun(channel, Fraction(numerator, denominator), bool(drop), label, at_s, int(frames), speed)
 
 
 def _save(path: Path, **arrays: np.ndarray) -> None:

@@ -143,6 +143,8 @@ def _open_in_place(path: Path, size_bytes: int) -> tuple[Sound, MediaFacts] | No
         time_reference_samples=riff.time_reference_samples,
         frame_rate=None,
         truncated=riff.truncated or held < info.frames,
+        timecode_rate=riff.timecode_rate,
+        timecode_drop=riff.timecode_drop,
     )
     return sound, facts
 

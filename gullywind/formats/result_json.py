@@ -3,9 +3,11 @@
 from dataclasses import dataclass
 from typing import Any
 
+from gullywind.core.features.claps import Clap
 from gullywind.core.ground.words import Note
 from gullywind.core.measure.evidence import Alignment, Status
 from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.timecode import Timecode, offset_by_code
 
 VERSION = 1
 
@@ -13,7 +15,8 @@ VERSION = 1
 @dataclass(frozen=True, eq=False)
 class RecordingResult:
     """One recording's part: `alignment` is None where it could not be read, `through` are the paths of the recordings
-    through which its place was found, from the reference on.
+    through which its place was found, from the reference on; `codes` what it says of its time, the most trustworthy
+    first, `claps` the sharp sounds in it.
     """
 
     path: str
@@ -21,6 +24,8 @@ class RecordingResult:
     alignment: Alignment | None
     notes: tuple[Note, ...]
     through: tuple[str, ...] = ()
+    codes: tuple[Timecode, ...] = ()
+    claps: tuple[Clap, ...] = ()
 
 
 def file_json(path: str, facts: MediaFacts | None) -> dict[str, Any]:
@@ -33,8 +38,24 @@ def file_json(path: str, facts: MediaFacts | None) -> dict[str, Any]:
     }
 
 
-def recording_json(result: RecordingResult) -> dict[str, Any]:
-    """One recording of the result."""
+def clap_json(clap: Clap) -> dict[str, Any]:
+    """A sharp sound."""
+    return {"t_rec": clap.t_rec, "certainty": clap.certainty}
+
+
+def code_json(code: Timecode, reference: Timecode | None) -> dict[str, Any]:
+    """What a recording says of its time, against what the reference says, None where that says nothing."""
+    return {
+        "source": str(code.source),
+        "start": code.start,
+        "rate": str(code.counting.rate),
+        "drop_frame": code.counting.drop_frame,
+        "offset_s": offset_by_code(reference, code) if reference else None,
+    }
+
+
+def recording_json(result: RecordingResult, reference: Timecode | None = None) -> dict[str, Any]:
+    """One recording of the result; `reference` is what the reference says of its time."""
     judged = result.alignment
     time_map = judged.time_map if judged else None
     residual = judged.residual if judged else None
@@ -54,18 +75,23 @@ def recording_json(result: RecordingResult) -> dict[str, Any]:
         "residual_ms": {"median": residual.median_ms, "p95": residual.p95_ms, "windows": residual.windows}
         if residual
         else None,
-        "by": ("neighbours" if result.through else "sound") if time_map else None,
+        "by": str(judged.by) if judged and time_map else None,
         "through": list(result.through),
+        "timecode": [code_json(code, reference) for code in result.codes],
+        "claps": [clap_json(clap) for clap in result.claps],
         "notes": [{"code": n.code, "message": n.message} for n in notes],
     }
 
 
 def result_json(
-    reference_path: str, reference: MediaFacts | None, recordings: tuple[RecordingResult, ...]
+    reference_path: str,
+    reference: MediaFacts | None,
+    recordings: tuple[RecordingResult, ...],
+    reference_code: Timecode | None = None,
 ) -> dict[str, Any]:
-    """The whole document."""
+    """The whole document; `reference_code` is what the reference says of its time."""
     return {
         "version": VERSION,
         "reference": file_json(reference_path, reference),
-        "recordings": [recording_json(one) for one in recordings],
+        "recordings": [recording_json(one, reference_code) for one in recordings],
     }

@@ -5,12 +5,11 @@ from pathlib import Path
 
 import numpy as np
 
-from gullywind.core.features.extract import Heard, Listener, blocks_of, listen
+from gullywind.core.features.extract import Heard, blocks_of, finish_all, listen, listeners_for
 from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.loudness import LoudnessMeter
 from gullywind.core.sound.peaks import LEVELS, PeakBuilder
-from gullywind.core.sound.views import listening_views
 from gullywind.formats.derived import FEATURES, SPOOL, load_heard, peaks_name, save_heard, save_peaks
 from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound
@@ -57,14 +56,14 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
 
 def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkpoint) -> MediaReport:
     builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz), 0.0
-    listeners = [Listener(view) for view in listening_views(sound)]
+    listeners = listeners_for(sound)
     for block in blocks_of(sound, checkpoint=checkpoint):
         loudest = max(loudest, float(block.max()), -float(block.min()))
         builder.push(drawing_mix(block))
         meter.push(block)
         for listener in listeners:
             listener.push(block)
-    heard = tuple(listener.finish() for listener in listeners)
+    heard = finish_all(listeners)
     save_peaks(derived, builder.finish())
     save_heard(derived, heard)
     return MediaReport(
@@ -86,7 +85,7 @@ def hear_stored(folder: MediaFolder, content_hash: str, sound: Sound) -> tuple[H
     derived = folder.make_derived(content_hash)
     heard = load_heard(folder.fetch_derived(content_hash, FEATURES), sound)
     if heard is None:
-        heard = listen(listening_views(sound))
+        heard = listen(sound)
         save_heard(derived, heard)
         folder.put_derived(content_hash, [FEATURES])
     return heard

@@ -7,12 +7,13 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.actions.work.start_work import start_works
+from gullywind.core.features.extract import views_of
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import Residual
 from gullywind.core.proof import Proof, prove
-from gullywind.core.sound.views import Listening, listening_views
+from gullywind.core.sound.views import Listening
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import find_version, get_recording, reference_of, replace_proof
@@ -68,7 +69,7 @@ def listening_pair(context: Context, reference: RecordingRow, row: RecordingRow)
     if measured and measured.channels:
         first, second = (tuple(channels) for channels in measured.channels)
         return Listening(sounds[0], first), Listening(sounds[1], second)
-    return listening_views(sounds[0])[0], listening_views(sounds[1])[0]
+    return views_of(sounds[0])[0][0], views_of(sounds[1])[0][0]
 
 
 def proof_row(

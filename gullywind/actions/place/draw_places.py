@@ -11,7 +11,7 @@ from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_c
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
-from gullywind.core.measure.evidence import Status
+from gullywind.core.measure.evidence import Status, Way
 from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, add_part, add_parts, move_reference, point_at_placings
@@ -25,7 +25,6 @@ from gullywind.store.tables import (
     ProjectRow,
     RecordingRow,
     VersionRow,
-    Way,
 )
 
 REMOVED = "a recording that was removed"

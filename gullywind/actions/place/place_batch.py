@@ -10,7 +10,7 @@ import multiprocessing
 import os
 import pickle
 import signal
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from multiprocessing.connection import Connection, wait
 from multiprocessing.context import ForkProcess
 from pathlib import Path
@@ -23,14 +23,14 @@ from gullywind.actions.place.place_one import (
     failed_by_itself,
     hear_reference,
     place_one,
-    render_placed,
 )
-from gullywind.actions.place.tie_files import tie_files
+from gullywind.actions.place.settle_files import settle_files
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
-from gullywind.core.maps.timeline import Timeline
+from gullywind.core.measure.evidence import Way
 from gullywind.core.sound.facts import MediaFacts
-from gullywind.formats.media import decoding_work, open_media
+from gullywind.core.sound.timecode import Timecode
+from gullywind.formats.media import decoding_work
 from gullywind.formats.result_json import RecordingResult
 
 #: What the comparison of recordings with one another is told of as.
@@ -53,36 +53,24 @@ def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None],
     batch = _Batch(request, spools, outputs, report)
     batch.run()
     recordings = tuple(batch.results[i] for i in range(len(request.recordings)))
-    if request.neighbours and isinstance(batch.reference, MediaFacts):
-        kept = [kept_in(spools, number) for number in range(len(recordings))]
-        duration_s = Timeline.of(batch.reference).duration_s
-        found = tie_files(duration_s, request.recordings, recordings, kept, lambda done: report(NEIGHBOURS, done))
-        report(NEIGHBOURS, 1.0)
-        recordings = tuple(
-            _rendered(now, output, batch.reference, spools) for now, output in zip(found, outputs, strict=True)
-        )
-    if isinstance(batch.reference, Note):
-        return Placed(None, (batch.reference,), recordings)
-    return Placed(batch.reference, (), recordings)
+    if not isinstance(batch.reference, MediaFacts):
+        return Placed(None, (batch.reference,) if batch.reference else (), recordings)
+    settled = settle_files(
+        request,
+        batch.reference,
+        batch.codes,
+        recordings,
+        outputs=outputs,
+        spools=spools,
+        kept=[kept_in(spools, number) for number in range(len(recordings))],
+        report=lambda done: report(NEIGHBOURS, done),
+    )
+    return Placed(batch.reference, (), settled, batch.codes)
 
 
 def kept_in(spools: Path, number: int) -> Path:
     """Where what was heard of a recording is kept for its neighbours."""
     return spools / f"heard-{number}"
-
-
-def _rendered(now: RecordingResult, output: Path | None, reference: MediaFacts, spools: Path) -> RecordingResult:
-    """A recording that has its place through neighbours is rendered after all."""
-    if output is None or now.alignment is None or not now.through:
-        return now
-    try:
-        sound, facts = open_media(Path(now.path), spools / f"late-{output.name}")
-    except GullywindError as error:
-        return replace(now, notes=(*now.notes, Note(error.code, str(error))))
-    try:
-        return replace(now, notes=(*now.notes, *render_placed(sound, facts, now.alignment, reference, output)))
-    finally:
-        sound.close()
 
 
 @dataclass
@@ -91,6 +79,7 @@ class _Told:
 
     progress: tuple[Path, float] | None = None
     reference: MediaFacts | Note | None = None
+    codes: tuple[Timecode, ...] = ()
     result: RecordingResult | None = None
     wants_reference: bool = False
 
@@ -111,6 +100,7 @@ class _Batch:
     outputs: list[Path | None]
     report: Report
     reference: MediaFacts | Note | None = None
+    codes: tuple[Timecode, ...] = ()
     results: dict[int, RecordingResult] = field(default_factory=dict)
     _children: list[_Child] = field(default_factory=list)
     _waiting: list[_Child] = field(default_factory=list)
@@ -176,6 +166,7 @@ class _Batch:
             self._waiting.append(child)
             self._tell_waiting()
         if told.reference is not None:
+            self.codes = told.codes
             self._have_reference(told.reference)
             self._give_work(child)
         if told.result is not None and child.in_hand is not None:
@@ -213,7 +204,7 @@ def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[P
         if not known:
             pipe.send(_Told(wants_reference=True))
             pipe.recv()
-            known.append(Reference(*pickle.loads(heard_path.read_bytes())) if heard_path.exists() else None)
+            known.append(pickle.loads(heard_path.read_bytes()) if heard_path.exists() else None)
         return known[0]
 
     def report(path: Path, fraction_done: float) -> None:
@@ -224,26 +215,30 @@ def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[P
 
     while (number := pipe.recv()) is not None:
         if number == REFERENCE:
-            pipe.send(_Told(reference=_reference_heard(request.reference, spools, heard_path, report)))
+            pipe.send(_reference_heard(request.reference, spools, heard_path, report))
             continue
         path, output = request.recordings[number], outputs[number]
-        kept = kept_in(spools, number) if request.neighbours else None
-        pipe.send(_Told(result=place_one(path, spools / str(number), reference, output, report, map, kept)))
+        kept = kept_in(spools, number) if Way.NEIGHBOURS in request.ways else None
+        result = place_one(path, spools / str(number), reference, output, report, map, request.ways, kept)
+        pipe.send(_Told(result=result))
 
 
-def _reference_heard(path: Path, spools: Path, heard_path: Path, report: Report) -> MediaFacts | Note:
+def _reference_heard(path: Path, spools: Path, heard_path: Path, report: Report) -> _Told:
     """Hear the reference and leave what was heard for all."""
     try:
         _, facts, heard = hear_reference(path, spools / "reference", report)
     except GullywindError as error:
-        return Note(error.code, str(error))
+        return _Told(reference=Note(error.code, str(error)))
     except Exception as error:
-        return failed_by_itself(error)
+        return _Told(reference=failed_by_itself(error))
+    reference = Reference(facts, heard)
+    codes = reference.codes
     try:
         # Under another name first: who looks sees all of it or nothing.
         part = heard_path.with_suffix(".part")
-        part.write_bytes(pickle.dumps((facts, heard), pickle.HIGHEST_PROTOCOL))
+        part.write_bytes(pickle.dumps(Reference(facts, heard), pickle.HIGHEST_PROTOCOL))
         part.replace(heard_path)
     except OSError as error:
-        return Note("storage", f"could not be passed on to the other processes: {(error.strerror or '').lower()}")
-    return facts
+        why = (error.strerror or "").lower()
+        return _Told(reference=Note("storage", f"could not be passed on to the other processes: {why}"))
+    return _Told(reference=facts, codes=codes)

@@ -11,7 +11,9 @@ from pathlib import Path
 
 from gullywind.actions.place.place_batch import place_batch
 from gullywind.actions.place.place_one import Placed, PlaceRequest, Reference, Report, hear_reference, place_one
+from gullywind.actions.place.settle_files import settle_files
 from gullywind.core.ground.errors import GullywindError
+from gullywind.core.ground.units import no_checkpoint
 from gullywind.core.ground.words import Note
 from gullywind.formats.file_names import numbered
 
@@ -72,11 +74,16 @@ def _place_single(request: PlaceRequest, spools: Path, output: Path | None, repo
                 return None
             return Reference(facts, heard)
 
-        placed = place_one(request.recordings[0], spools / "0", reference, output, report, pool.map)
+        placed = place_one(request.recordings[0], spools / "0", reference, output, report, pool.map, request.ways)
         try:
-            return Placed(waiting.result()[1], (), (placed,))
+            _, facts, heard = waiting.result()
         except GullywindError as error:
             return Placed(None, (Note(error.code, str(error)),), (placed,))
+        codes = Reference(facts, heard).codes
+        settled = settle_files(
+            request, facts, codes, (placed,), outputs=(output,), spools=spools, kept=(), report=no_checkpoint
+        )
+        return Placed(facts, (), settled, codes)
 
 
 def _output_names(request: PlaceRequest) -> list[Path | None]:

@@ -1,20 +1,24 @@
 """Hear the reference, place one recording against it and render it: what lone pairs and batches share."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
 
-from gullywind.core.align import PreparedReference, align_recording, hear, index_reference
-from gullywind.core.features.extract import Heard
+from gullywind.core.align import PreparedReference, hear, index_reference
+from gullywind.core.by_timecode import code_of_runs
+from gullywind.core.features.extract import Heard, claps_of
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.ground.words import Note
 from gullywind.core.maps.timeline import Timeline
-from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.measure.evidence import Alignment, Status, Way
 from gullywind.core.measure.windows import MapAll
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes, file_notes
+from gullywind.core.sound.timecode import Timecode, codes_of_file
+from gullywind.core.ways import WAYS, align_pair, surest
 from gullywind.formats.derived import save_heard
 from gullywind.formats.media import with_sound
 from gullywind.formats.result_json import RecordingResult
@@ -26,21 +30,24 @@ Report = Callable[[Path, float], None]
 
 @dataclass(frozen=True)
 class PlaceRequest:
-    """What to do: files in, where to render to (None: nowhere), whether places may come through neighbours."""
+    """What to do: files in, where to render to (None: nowhere), by which ways places may be found."""
 
     reference: Path
     recordings: tuple[Path, ...]
     render_dir: Path | None
-    neighbours: bool = True
+    ways: tuple[Way, ...] = WAYS
 
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """What came of it; `reference` is None where the reference itself could not be read."""
+    """What came of it; `reference` is None where the reference itself could not be read, `reference_codes` what it says
+    of its time, the most trustworthy first.
+    """
 
     reference: MediaFacts | None
     reference_notes: tuple[Note, ...]
     recordings: tuple[RecordingResult, ...]
+    reference_codes: tuple[Timecode, ...] = ()
 
     @property
     def failed(self) -> bool:
@@ -62,6 +69,11 @@ class Reference:
         """With its search indices."""
         return index_reference(self.heard)
 
+    @cached_property
+    def codes(self) -> tuple[Timecode, ...]:
+        """What it says of its time, the most trustworthy first."""
+        return codes_of(self.facts, self.heard, None)
+
 
 def hear_reference(path: Path, spool: Path, report: Report) -> tuple[Sound, MediaFacts, tuple[Heard, ...]]:
     """Open and hear the reference.
@@ -82,6 +94,7 @@ def place_one(
     output: Path | None,
     report: Report,
     map_all: MapAll,
+    ways: Collection[Way],
     keep: Path | None = None,
 ) -> RecordingResult:
     """Open, hear, place and perhaps render one recording; whatever goes wrong with it is in the result.
@@ -91,6 +104,7 @@ def place_one(
     spool : where decoded sound goes; removed afterwards.
     get_reference : waits for the reference; None where it could not be read.
     output : where to render to, None: nowhere.
+    ways : by which it may be placed.
     keep : folder for what was heard, where it may be needed again.
     """
     try:
@@ -107,17 +121,26 @@ def place_one(
         if reference is None:
             note = Note("unreadable", "Not judged: the reference could not be read.")
             return RecordingResult(str(path), facts, None, (note,))
-        alignment = align_recording(
-            reference.prepared, heard, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
+        found = align_pair(
+            reference.prepared, heard, ways=ways, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
         )
+        alignment = surest(found, heard)
         notes = (*file_notes(facts), *render_placed(sound, facts, alignment, reference.facts, output))
         report(path, 1.0)
-        return RecordingResult(str(path), facts, alignment, notes)
+        rate = reference.codes[0].counting.rate if reference.codes else None
+        codes, claps = codes_of(facts, heard, rate), claps_of(heard)
+        return RecordingResult(str(path), facts, alignment, notes, codes=codes, claps=claps)
     except Exception as error:
         return RecordingResult(str(path), facts, None, (failed_by_itself(error),))
     finally:
         sound.close()
         spool.unlink(missing_ok=True)
+
+
+def codes_of(facts: MediaFacts, heard: Sequence[Heard], rate: Fraction | None) -> tuple[Timecode, ...]:
+    """What a file says of its time, what was heard of it first; counted at `rate` where it does not say."""
+    sounding = code_of_runs(heard[0].timecode)
+    return (*([sounding] if sounding else []), *codes_of_file(facts, rate))
 
 
 def render_placed(

@@ -16,13 +16,13 @@ from gullywind.actions.work.start_work import start_works
 from gullywind.core.align import PreparedReference, align_recording, index_reference
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.measure.evidence import Alignment, Status, Way
 from gullywind.store.database import Session, announce
 from gullywind.store.history import begin_change, find_change
 from gullywind.store.placings import keep_measurements
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings, reference_of, replace_proof
-from gullywind.store.tables import MeasurementRow, MediaState, Way, WorkKind, WorkRow
+from gullywind.store.tables import MeasurementRow, MediaState, WorkKind, WorkRow
 from gullywind.store.works import find_work, open_works
 
 

@@ -14,7 +14,7 @@ from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, through_note
-from gullywind.core.measure.evidence import Alignment, Candidate, Status
+from gullywind.core.measure.evidence import Alignment, Candidate, Status, Way
 from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours
 from gullywind.formats.derived import FEATURES, load_heard
 from gullywind.formats.media import open_media
@@ -128,5 +128,6 @@ def _with(
         residual=None,
         trace=(),
         notes=(through_note([name(key) for key in drawn.through], drawn.status),),
+        by=Way.NEIGHBOURS,
     )
     return replace(result, alignment=judged, through=tuple(str(paths[int(key)]) for key in drawn.through))

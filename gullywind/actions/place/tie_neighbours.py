@@ -10,12 +10,12 @@ from gullywind.core.align import align_recording, index_reference
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.errors import UnreadableError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.measure.evidence import Alignment
+from gullywind.core.measure.evidence import Alignment, Way
 from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours
 from gullywind.store.placings import measurements_of
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings
-from gullywind.store.tables import MediaState, Way
+from gullywind.store.tables import MediaState
 
 
 def tie_neighbours(

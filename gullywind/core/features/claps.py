@@ -1,13 +1,15 @@
 """Sharp sounds that can serve as marks: a clap, a slate, a dropped cup. Times in s.
 
-Such a sound rises in all bands within a few milliseconds and is gone again within a tenth of a second; a plosive does so
-in some bands, a drum stays in the low ones, hiss does not rise at all. Moments that rise and fall are picked from the
-energy of differences; around each a coarse picture of power in bands and time is compared with what lies about it, and a
-logistic regression says how surely it is one. It was fitted on invented hands, slates and sticks (`material/claps.py`)
-at 0 to 10 dB in talk, babble, hum and noise (`scripts/claps.py`).
+Such a sound rises in all bands within a few milliseconds and is gone again within a tenth of a second; a plosive does
+so in some, a drum stays in the low ones, hiss does not rise at all. Moments that rise and fall are picked from the
+energy of differences; around each a coarse picture of power in bands and time is compared with what is usual there, and
+a logistic regression says how surely it is one. It was fitted on invented hands, slates and sticks at 0 to 10 dB in
+talk, babble, hum and noise (`scripts/claps.py`).
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -23,33 +25,33 @@ CLAP_RATE_HZ = 16000
 #: Nothing below this holds a sharp sound.
 LEAST_CLAP_RATE_HZ = 12000
 #: Energies are taken in steps of this.
-STEP_S = 0.00075
+CLAP_STEP_S = 0.00075
 #: Steps after, before and well after a moment whose mean energies are compared.
 AFTER, BEFORE, GONE = (0, 4), (-14, -2), (93, 173)
 #: A moment counts from this rise and fall on, dB, if none within APART_S rises more.
-LEAST_RISE_DB, APART_S = 2.5, 0.02
+LEAST_RISE_DB, APART_S = 3.0, 0.02
 CLAP_EDGES_HZ = (400, 700, 1000, 1400, 2000, 2800, 3900, 5400, 7600)
 PICTURE_WINDOW_S, PICTURE_SIZE = 0.003, 64
 #: Moments of the picture, ms after the sound begins, and how far apart the windows lie that each is the mean of.
 MOMENTS_MS: tuple[tuple[float, ...], ...] = (
-    (-36, -33, -30, -27, -24),
-    (-20, -17, -14, -11, -8),
-    (-10, -8, -7),
-    (-6, -4, -3),
-    (-1, 0, 1),
-    (1, 2, 3),
-    (4, 5, 6),
-    (8, 9, 10),
-    (13, 14, 15),
-    (18, 21, 24),
-    (28, 31, 34, 37, 40),
-    (44, 47, 50, 53, 56, 59, 62, 65),
-    (64, 67, 70, 73, 76, 79, 82, 85, 88, 91, 94),
-    (88, 94, 100, 106, 112, 118, 124, 130),
-    (120, 129, 138, 147, 156, 165, 174),
+    (-36, -31, -26),
+    (-20, -16, -12),
+    (-9, -7),
+    (-5, -3),
+    (-1, 0.5),
+    (1, 2.5),
+    (4, 6),
+    (8, 10),
+    (13, 15),
+    (18, 24),
+    (28, 34, 40),
+    (44, 51, 58, 65),
+    (64, 74, 84, 94),
+    (88, 102, 116, 130),
+    (120, 138, 156, 174),
 )
 #: What the picture is told against: the median of windows so many ms away.
-ABOUT_MS = np.concatenate([np.arange(-600, -40, 14), np.arange(190, 600, 14)]).astype(np.float64)
+ABOUT_MS = np.concatenate([np.arange(-600, -40, 45), np.arange(190, 600, 45)]).astype(np.float64)
 #: Others that are compared with a moment: so many on either side, no further away than this.
 OTHERS, OTHERS_S = 48, 8.0
 #: Sound that is kept around what is looked at.
@@ -74,7 +76,7 @@ class ClapFinder:
     def __init__(self, sample_rate_hz: float) -> None:
         self._thin = max(1, int(sample_rate_hz // CLAP_RATE_HZ))
         self._rate_hz = sample_rate_hz / self._thin
-        self._step = max(1, round(STEP_S * self._rate_hz))
+        self._step = max(1, round(CLAP_STEP_S * self._rate_hz))
         self._margin = int(CLAP_MARGIN_S * self._rate_hz) // self._step * self._step
         self._carry: Samples = np.zeros(0, np.float32)
         # Silence before the beginning: a clap may be the first thing that is heard.
@@ -97,7 +99,8 @@ class ClapFinder:
     def finish(self) -> tuple[Clap, ...]:
         """All that were found, in order."""
         times_s, described = self.described()
-        return _apart(times_s, _certainty(described))
+        found = zip(times_s.tolist(), _certainty(described).tolist(), strict=True)
+        return apart([Clap(max(t, 0.0), round(sure, 4)) for t, sure in found if sure >= LEAST_CERTAINTY])
 
     def described(self) -> tuple[Floats, Floats]:
         """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_WEIGHTS))."""
@@ -161,10 +164,10 @@ def _powers(sound: Samples, starts: npt.NDArray[np.int64], size: int, rate_hz: f
     """Band powers of short windows, shape (*starts.shape, bands)."""
     window = np.hanning(size + 2)[1:-1].astype(np.float32)
     cut = kernels.cut(sound, np.clip(starts, 0, sound.size - size).ravel().astype(np.int64), window)
-    power = np.square(np.abs(scipy.fft.rfft(cut, PICTURE_SIZE)))
-    edges = np.round(np.array(CLAP_EDGES_HZ) * PICTURE_SIZE / rate_hz).astype(int)
-    bands = [power[:, low : max(high, low + 1)].mean(axis=1) for low, high in zip(edges[:-1], edges[1:], strict=True)]
-    return np.asarray(np.stack(bands, axis=1).reshape(*starts.shape, -1) + 1e-12, np.float32)
+    edges = np.round(np.array(CLAP_EDGES_HZ) * PICTURE_SIZE / rate_hz).astype(np.int64)
+    bands = np.array([(low, max(high, low + 1)) for low, high in pairwise(edges.tolist())], np.int64)
+    power = kernels.band_powers(scipy.fft.rfft(cut, PICTURE_SIZE), bands)
+    return np.asarray(power.reshape(*starts.shape, -1) + np.float32(1e-12))
 
 
 def _picture(sound: Samples, at: npt.NDArray[np.int64], rate_hz: float) -> npt.NDArray[np.float32]:
@@ -176,9 +179,9 @@ def _picture(sound: Samples, at: npt.NDArray[np.int64], rate_hz: float) -> npt.N
 
     usual = np.median(np.log(_powers(sound, starts(ABOUT_MS), size, rate_hz)), axis=1)
     moments = np.concatenate(MOMENTS_MS)
-    which = np.repeat(np.arange(len(MOMENTS_MS)), [len(one) for one in MOMENTS_MS])
+    counts = np.array([len(one) for one in MOMENTS_MS])
     powers = _powers(sound, starts(moments), size, rate_hz)
-    picture = np.stack([powers[:, which == k].mean(axis=1) for k in range(len(MOMENTS_MS))], axis=1)
+    picture = np.add.reduceat(powers, np.cumsum(counts) - counts, axis=1) / counts[:, None].astype(np.float32)
     return np.asarray(np.clip(10 / np.log(10) * (np.log(picture) - usual[:, None]), -12, 30), np.float32)
 
 
@@ -227,16 +230,13 @@ def _certainty(described: Floats) -> Floats:
     return np.asarray(1 / (1 + np.exp(-np.clip(CLAP_BIAS + described @ np.array(CLAP_WEIGHTS), -50, 50))))
 
 
-def _apart(times_s: Floats, certainty: Floats) -> tuple[Clap, ...]:
-    """Those sure enough, without the echoes and bounces of a surer one just before."""
-    claps: list[Clap] = []
-    for k in np.argsort(times_s, kind="stable"):
-        one = Clap(float(max(times_s[k], 0.0)), round(float(certainty[k]), 4))
-        if one.certainty < LEAST_CERTAINTY:
+def apart(claps: Sequence[Clap]) -> tuple[Clap, ...]:
+    """Sharp sounds in order, without the echoes and bounces of a surer one just before."""
+    kept: list[Clap] = []
+    for one in sorted(claps, key=lambda one: one.t_rec):
+        if kept and one.t_rec - kept[-1].t_rec < ONE_SOUND_S:
+            if one.certainty > 2 * kept[-1].certainty:
+                kept[-1] = one
             continue
-        if claps and one.t_rec - claps[-1].t_rec < ONE_SOUND_S:
-            if one.certainty > 2 * claps[-1].certainty:
-                claps[-1] = one
-            continue
-        claps.append(one)
-    return tuple(claps)
+        kept.append(one)
+    return tuple(kept)

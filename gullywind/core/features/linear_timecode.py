@@ -245,7 +245,7 @@ def _labels_a_second(frames: _Frames) -> int:
     """24, 25 or 30: by the highest frame number where a second's end was seen, else by the length of frames."""
     by_length = 1 / (FRAME_BITS * float(np.median(frames.bit_s)))
     nearest = min((24, 25, 30), key=lambda one: abs(by_length / one - 1))
-    wraps = np.flatnonzero((frames.labels[1:, 3] == 0) & (frames.labels[:-1, 3] > 0)) if frames.count > 1 else []
+    wraps = np.flatnonzero((frames.labels[1:, 3] == 0) & (frames.labels[:-1, 3] > 0))
     seen = {int(frames.labels[i, 3]) + 1 for i in wraps}
     possible = [one for one in seen if one in (24, 25, 30) and abs(by_length / one - 1) < 0.1]
     return possible[0] if len(possible) == 1 else nearest

@@ -37,6 +37,17 @@ def frame_rate(text: str) -> Fraction:
     return found
 
 
+def nearest_rate(rate: Fraction) -> Fraction:
+    """The rate in use that a measured one means: files of phones say 29.98 or 30.02.
+
+    Examples
+    --------
+    >>> nearest_rate(Fraction(2997, 100))
+    Fraction(30000, 1001)
+    """
+    return min(FRAME_RATES, key=lambda one: abs(one / rate - 1))
+
+
 def rate_name(rate: Fraction) -> str:
     """What editors call it.
 

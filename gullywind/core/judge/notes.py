@@ -32,10 +32,21 @@ def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
     if clipped:
         notes.append(Note("clipped", f"Clips: {clipped} samples stand at full scale."))
     views = [one.view for one in recording]
-    for channel, below_db in quiet_channels(views[0].source, views).items():
+    code = recording[0].timecode_channels
+    for channel in code:
+        notes.append(Note("timecode-channel", f"Channel {channel + 1} holds timecode and was not listened to."))
+    for channel, below_db in quiet_channels(views[0].source, views, without=code).items():
         words = f"Channel {channel + 1} is {below_db:.0f} dB below the loudest and was not listened to."
         notes.append(Note("quiet-channel", words))
     return tuple(notes)
+
+
+def silent_note(reference: Sequence[Heard], recording: Sequence[Heard]) -> Note:
+    """Why nothing can be compared: whose sound is missing."""
+    name, heard = ("The recording", recording) if all(one.silent for one in recording) else ("The reference", reference)
+    if heard[0].timecode_channels:
+        return Note("silent", f"{name} holds timecode and no other sound: there is nothing to listen to.")
+    return Note("silent", f"{name} is silent: there is nothing to line up by.")
 
 
 def placed_notes(time_map: TimeMap, speed: float, polarity: int, best: Verified, overlap: float) -> list[Note]:

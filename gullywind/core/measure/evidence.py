@@ -26,6 +26,16 @@ class Status(StrEnum):
     FAILED = "failed"  #: could not be read
 
 
+class Way(StrEnum):
+    """By which way two recordings were tied."""
+
+    SOUND = "sound"
+    NEIGHBOURS = "neighbours"
+    CLAPS = "claps"
+    TIMECODE = "timecode"
+    HAND = "hand"
+
+
 @dataclass(frozen=True, slots=True)
 class Candidate:
     """One possible placement; `score` 0..1 is how well the phases agree over its whole overlap."""
@@ -106,7 +116,8 @@ class Alignment:
     `residual` and `trace` come from the proof: the sound rendered through the map, measured anew. Where nothing was
     placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that
     were compared, `window_s` is how long the proof's windows are. `ppm_error`, `offset_error_s` are standard errors of
-    the rate and of the place at the reference time `error_at_s`, where neither depends on the other.
+    the rate and of the place at the reference time `error_at_s`, where neither depends on the other. `by` is the way by
+    which the place was found.
     """
 
     status: Status
@@ -125,6 +136,7 @@ class Alignment:
     rival_support: Support | None = field(default=None)
     channels: tuple[tuple[int, ...], tuple[int, ...]] | None = None
     window_s: float | None = None
+    by: Way = Way.SOUND
 
     @property
     def version(self) -> Version | None:

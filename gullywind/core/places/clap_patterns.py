@@ -1,9 +1,9 @@
 """Places by sharp sounds: claps that both recordings hold at the same distances from one another. Times in s.
 
-Every pair of claps proposes an offset; one that other pairs share is a pattern. How easily so many would meet by chance is
-told from how many there are, as a Poisson process, and every offset that was tried counts. Two people who clap twice do so
-at much the same distance, so that a pattern alone proves little: the claps themselves are compared at full rate, where the
-same clap agrees in its phases and another does not, however alike it sounds.
+Every pair of claps proposes an offset; one that other pairs share is a pattern. How easily so many would meet by chance
+is told from how many there are, as a Poisson process, and every offset that was tried counts. Two people who clap twice
+do so at much the same distance, so that a pattern alone proves little: the claps themselves are compared at full rate,
+where the same clap agrees in its phases and another does not, however alike it sounds.
 """
 
 from collections.abc import Sequence
@@ -89,7 +89,7 @@ def _patterns(t_ref: Floats, t_rec: Floats) -> list[npt.NDArray[np.int64]]:
             # One partner each, the nearest.
             best = np.where(near, apart_s, np.inf)
             pairs = np.argwhere(near & (best == best.min(axis=1, keepdims=True)) & (best == best.min(axis=0)))
-            found[tuple(map(tuple, pairs.tolist()))] = pairs
+            found[tuple((int(a), int(b)) for a, b in pairs)] = pairs
     return sorted(found.values(), key=lambda one: -len(one))[:MOST_PATTERNS]
 
 

@@ -40,6 +40,8 @@ class MediaFacts:
     truncated : the file ends before its header says.
     gaps : where the file holds no sound, in order.
     picture_start_s : when its picture starts on the file's clock, None where there is none.
+    timecode_rate : frames a second of its timecode, None where it does not say.
+    timecode_drop : it says that its timecode drops frame numbers.
     """
 
     container: str
@@ -56,6 +58,8 @@ class MediaFacts:
     truncated: bool
     gaps: tuple[Gap, ...] = ()
     picture_start_s: float | None = None
+    timecode_rate: Fraction | None = None
+    timecode_drop: bool = False
 
     @property
     def duration_s(self) -> float:

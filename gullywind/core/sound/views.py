@@ -119,18 +119,20 @@ class Listening:
         return mono
 
 
-def listening_views(source: SampleSource) -> tuple[Listening, ...]:
+def listening_views(source: SampleSource, *, without: Sequence[int] = ()) -> tuple[Listening, ...]:
     """Mono views worth searching: channels that agree are averaged, those that differ are heard one by one.
 
     A stereo pair of one room is one view; a voice beside timecode or hum on the other channel is two; an inverted pair
-    is not averaged (it would cancel). Judged by short looks spread over the file.
+    is not averaged (it would cancel). Judged by short looks spread over the file. Channels of `without` are not heard,
+    unless there are no others.
     """
-    if source.channels == 1 or source.samples == 0:
-        return (Listening(source, (0,)),)
+    left = [channel for channel in range(source.channels) if channel not in without] or [0]
+    if len(left) == 1 or source.samples == 0:
+        return (Listening(source, (left[0],)),)
     products = _products(source)
     power = np.diag(products).clip(1e-20)
-    loudest = power.max()
-    used: set[int] = {c for c in range(source.channels) if power[c] < loudest * EMPTY**2}
+    loudest = power[left].max()
+    used: set[int] = {c for c in range(source.channels) if c not in left or power[c] < loudest * EMPTY**2}
     views: list[Listening] = []
     for channel in np.argsort(-power):
         if int(channel) in used:
@@ -141,16 +143,22 @@ def listening_views(source: SampleSource) -> tuple[Listening, ...]:
         opposite = {c for c in range(source.channels) if alike[c] <= -ALIKE}
         used |= set(group) | opposite
         views.append(Listening(source, tuple(sorted(group))))
-    return tuple(views) or (Listening(source, (0,)),)
+    return tuple(views) or (Listening(source, (left[0],)),)
 
 
-def quiet_channels(source: SampleSource, views: Sequence[Listening]) -> dict[int, float]:
-    """Channels that no view hears though they are not silent, with how far they lie below the loudest, dB."""
-    left = sorted(set(range(source.channels)) - {channel for view in views for channel in view.channels})
+def quiet_channels(
+    source: SampleSource, views: Sequence[Listening], *, without: Sequence[int] = ()
+) -> dict[int, float]:
+    """Channels that no view hears though they are not silent, with how far they lie below the loudest, dB.
+
+    Nothing is said of channels of `without`.
+    """
+    heard = {channel for view in views for channel in view.channels}
+    left = sorted(set(range(source.channels)) - heard - set(without))
     if not left or source.samples == 0:
         return {}
     power = np.diag(_products(source))
-    loudest = float(power.max())
+    loudest = max(float(power[channel]) for channel in heard)
     # What mirrors another channel is as loud, and nothing of it is lost.
     return {
         channel: 10 * float(np.log10(loudest / power[channel]))

@@ -3,7 +3,7 @@
 from gullywind.store.tables.base import Base
 from gullywind.store.tables.history import ChangePartRow, ChangeRow
 from gullywind.store.tables.media import MediaRow, MediaState
-from gullywind.store.tables.placing import MeasurementRow, PlacingRow, Way
+from gullywind.store.tables.placing import MeasurementRow, PlacingRow
 from gullywind.store.tables.project import ProjectRow
 from gullywind.store.tables.recording import ProofRow, RecordingRow, VersionRow
 from gullywind.store.tables.work import OPEN_STATES, DeliveryRow, WorkKind, WorkRow, WorkState
@@ -22,7 +22,6 @@ __all__ = [
     "ProofRow",
     "RecordingRow",
     "VersionRow",
-    "Way",
     "WorkKind",
     "WorkRow",
     "WorkState",

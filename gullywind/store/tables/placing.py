@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -12,14 +11,8 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from gullywind.core.maps.version import Version
+from gullywind.core.measure.evidence import Way
 from gullywind.store.tables.base import Base
-
-
-class Way(StrEnum):
-    """By which way two recordings were tied."""
-
-    SOUND = "sound"
-    HAND = "hand"
 
 
 class MeasurementRow(Base):

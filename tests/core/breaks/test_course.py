@@ -5,12 +5,11 @@ import numpy as np
 from gullywind.core.breaks.course import Leg, likelier_legs, rough_course
 from gullywind.core.features.extract import listen
 from gullywind.core.measure.windows import Line
-from gullywind.core.sound.views import listening_views
 from tests.signals import RATE_HZ, busy, source
 
 
 def features(sound):
-    return listen(listening_views(source(sound))[:1])[0].features
+    return listen(source(sound))[0].features
 
 
 class CourseTest(unittest.TestCase):

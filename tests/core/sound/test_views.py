@@ -43,7 +43,7 @@ class ListeningViewsTest(unittest.TestCase):
         (channel, below_db) = next(iter(quiet_channels(sound, views).items()))
         self.assertEqual(channel, 1)
         self.assertAlmostEqual(below_db, 56.0, delta=1.0)
-        (note,) = heard_notes(listen(views))
+        (note,) = heard_notes(listen(sound))
         self.assertRegex(note.message, r"Channel 2 is 5[567] dB below the loudest")
 
     def test_silent_mirrored_and_noisy_converters_channels_are_not(self):
