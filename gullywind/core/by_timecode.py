@@ -37,6 +37,11 @@ def code_of_runs(runs: Iterable[TimecodeRun]) -> Timecode | None:
     return code_of_label(CodeSource.SOUND, Counting(best.rate, best.drop_frame), best.start, best.at_s, best.speed)
 
 
+def code_agrees(reference: Timecode, offset_s: float, start_s: float) -> bool:
+    """Whether an offset by timecode is the same as where a recording starts, as far as timecode can tell, s."""
+    return abs(offset_s - start_s) <= AGREES_FRAMES / float(reference.counting.rate)
+
+
 def place_by_code(
     reference: Sequence[Timecode], reference_s: float, recordings: Sequence[Coded], *, trusted: bool = False
 ) -> list[Alignment | None]:
@@ -59,7 +64,7 @@ def _agreeing(reference: Timecode, one: Coded) -> bool:
     if judged is None or judged.status is not Status.PLACED or judged.time_map is None or judged.by is Way.TIMECODE:
         return False
     start_s = judged.time_map.offset_s
-    return any(_agrees(offset_by_code(reference, code), start_s, reference) for code in one.codes)
+    return any(code_agrees(reference, offset_by_code(reference, code), start_s) for code in one.codes)
 
 
 def _placed(reference: Timecode, reference_s: float, one: Coded, *, trusted: bool) -> Alignment | None:
@@ -72,11 +77,11 @@ def _placed(reference: Timecode, reference_s: float, one: Coded, *, trusted: boo
     judged = one.alignment
     if judged is not None and judged.status is Status.PLACED and judged.time_map is not None:
         start_s = judged.time_map.offset_s
-        if _agrees(offset_s, start_s, reference):
+        if code_agrees(reference, offset_s, start_s):
             return judged
         return replace(judged, notes=(*judged.notes, _disagreement(offset_s - start_s, reference)))
     if judged is not None and judged.status is Status.UNSURE:
-        chosen = next((c for c in judged.candidates if _agrees(offset_s, c.offset_s, reference)), None)
+        chosen = next((c for c in judged.candidates if code_agrees(reference, offset_s, c.offset_s)), None)
         if chosen is not None:
             return _chosen(judged, chosen, one.duration_s)
     if not (offset_s < reference_s and offset_s + one.duration_s / rate > 0):
@@ -125,10 +130,6 @@ def _by_code_alone(judged: Alignment | None, time_map: TimeMap, code: Timecode, 
         notes=(*judged.notes, note),
         by=Way.TIMECODE,
     )
-
-
-def _agrees(offset_s: float, start_s: float, reference: Timecode) -> bool:
-    return abs(offset_s - start_s) <= AGREES_FRAMES / float(reference.counting.rate)
 
 
 def _disagreement(by_s: float, reference: Timecode) -> Note:

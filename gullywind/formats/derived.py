@@ -1,9 +1,9 @@
 """Derived files of one recording: decoded spool, peaks, features. Made once, can be deleted, are made again."""
 
+import json
 import os
 import tempfile
 from collections.abc import Sequence
-from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -18,8 +18,6 @@ from gullywind.core.sound.views import Listening, SampleSource
 
 #: Raised when the features' meaning changes, so that older files are made again.
 FEATURES_VERSION = 2
-#: A run of timecode as numbers.
-RUN_NUMBERS = 11
 SPOOL, FEATURES = "spool.raw", "features.npz"
 
 
@@ -50,7 +48,7 @@ def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
         arrays[f"channels{i}"] = np.array(one.view.channels)
         arrays[f"claps{i}"] = np.array([(clap.t_rec, clap.certainty) for clap in one.claps]).reshape(-1, 2)
         arrays["timecode_channels"] = np.array(one.timecode_channels, np.int64)
-        arrays["timecode"] = np.array([_numbers(run) for run in one.timecode], np.float64).reshape(-1, RUN_NUMBERS)
+        arrays["timecode"] = np.array(json.dumps([run.to_json() for run in one.timecode]))
     _save(folder / FEATURES, **arrays)
 
 
@@ -62,7 +60,7 @@ def load_heard(path: Path, source: SampleSource) -> tuple[Heard, ...] | None:
         if int(stored["version"]) != FEATURES_VERSION:
             return None
         code = tuple(int(channel) for channel in stored["timecode_channels"])
-        runs = tuple(_run(numbers) for numbers in stored["timecode"].tolist())
+        runs = tuple(TimecodeRun.from_json(one) for one in json.loads(str(stored["timecode"])))
         heard = []
         for i in range(int(stored["count"])):
             origin_s, clipped, silent = stored[f"facts{i}"]
@@ -71,18 +69,6 @@ def load_heard(path: Path, source: SampleSource) -> tuple[Heard, ...] | None:
             claps = tuple(Clap(float(t_rec), float(certainty)) for t_rec, certainty in stored[f"claps{i}"])
             heard.append(Heard(view, features, int(clipped), bool(silent), claps, code, runs))
     return tuple(heard)
-
-
-def _numbers(run: TimecodeRun) -> list[float]:
-    rate = run.rate
-    return [run.channel, rate.numerator, rate.denominator, run.drop_frame, *run.start, run.at_s, run.frames, run.speed]
-
-
-def _run(numbers: Sequence[float]) -> TimecodeRun:
-    channel, numerator, denominator, drop, hours, minutes, seconds, frame = (int(one) for one in numbers[:8])
-    at_s, frames, speed = numbers[8:]
-    label = (hours, minutes, seconds, frame)
-    return TimecodeRun(channel, Fraction(numerator, denominator), bool(drop), label, at_s, int(frames), speed)
 
 
 def _save(path: Path, **arrays: np.ndarray) -> None:

@@ -45,16 +45,27 @@ def find_change(session: Session, change_id: UUID) -> ChangeRow | None:
 def add_part(session: Session, change: ChangeRow, part: Part) -> VersionRow | None:
     """A recording's new version as part of a change that was begun before; what was taken back of it is dropped.
 
-    Where something newer was done to the recording meanwhile, it becomes a change of its own.
+    Where something newer was done to the recording meanwhile, it becomes a change of its own. What the same change made
+    of it before is replaced: one thing that was done leads to one version.
     """
     row = part.recording
     _drop_taken_back(session, change.project_id, [row.id])
     newer = select(func.count()).where(
         ChangeRow.project_id == change.project_id, ChangeRow.number > change.number, _touches(row.id)
     )
-    joins = change.applied and session.get(ChangePartRow, (change.id, row.id)) is None and not session.scalar(newer)
-    if not joins:
+    if not change.applied or session.scalar(newer):
         change = begin_change(session, change.project_id, change.sentence)
+    before = session.get(ChangePartRow, (change.id, row.id))
+    if before is not None:
+        replaced, version = session.get(VersionRow, before.after_id), _new_version(part)
+        session.add_all([version] if version else [])
+        session.flush()
+        before.after_id = version.id if version else None
+        _point(row, before.after_id, version)
+        session.flush()
+        if replaced is not None:
+            session.delete(replaced)
+        return version
     return add_parts(session, change, [part])[0]
 
 

@@ -8,6 +8,7 @@ from sqlalchemy import delete, func, inspect, or_, select
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
+from gullywind.core.measure.evidence import Way
 from gullywind.store.tables import Base, MeasurementRow, MediaRow, PlacingRow, RecordingRow
 
 
@@ -46,6 +47,19 @@ def measurements_of(session: Session, project_id: UUID, content_hashes: Sequence
         or_(MeasurementRow.project_id.is_(None), MeasurementRow.project_id == project_id),
     )
     return session.scalars(query.order_by(MeasurementRow.created_at)).all()
+
+
+def curve_of(session: Session, placing: PlacingRow) -> MeasurementRow | None:
+    """The measurement whose match curve a judgement is shown with: that of the sound, whichever way placed it."""
+    own = placing.measurement
+    if own is None or own.curve is not None:
+        return own
+    query = select(MeasurementRow).where(
+        MeasurementRow.timeline_hash == own.timeline_hash,
+        MeasurementRow.recording_hash == own.recording_hash,
+        MeasurementRow.way == Way.SOUND,
+    )
+    return session.scalars(query).first()
 
 
 def durations_of(session: Session, content_hashes: Iterable[str]) -> dict[str, float]:

@@ -95,3 +95,4 @@ def _store(context: Context, content_hash: str, found: MediaReport | UnreadableE
         media.state = MediaState.READY
         media.peak_dbfs, media.loudness_lufs = found.peak_dbfs, found.loudness_lufs
         media.clipped_samples, media.silent = found.clipped_samples, found.silent
+        media.set_heard(found.claps, found.timecode)

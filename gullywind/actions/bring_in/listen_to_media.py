@@ -5,7 +5,9 @@ from pathlib import Path
 
 import numpy as np
 
-from gullywind.core.features.extract import Heard, blocks_of, finish_all, listen, listeners_for
+from gullywind.core.features.claps import Clap
+from gullywind.core.features.extract import Heard, blocks_of, claps_of, finish_all, listen, listeners_for
+from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.loudness import LoudnessMeter
@@ -28,6 +30,8 @@ class MediaReport:
     loudness_lufs: float | None
     clipped_samples: int
     silent: bool
+    claps: tuple[Clap, ...]
+    timecode: tuple[TimecodeRun, ...]
 
 
 def open_stored(folder: MediaFolder, content_hash: str) -> tuple[Sound, MediaFacts]:
@@ -72,6 +76,8 @@ def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkp
         meter.finish(),
         max(one.clipped_samples for one in heard),
         all(one.silent for one in heard),
+        claps_of(heard),
+        heard[0].timecode,
     )
 
 

@@ -8,7 +8,7 @@ from gullywind.actions.edit.step_history import go_to, redo, undo
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import nearest_speed
-from gullywind.core.maps.edits import MapEdit, MoveTo, UseClock, steady
+from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
@@ -26,11 +26,12 @@ def edit_recording(
 ) -> RecordingRow:
     """Make a new version with an edit."""
     row = _locked(session, recording_id, version)
-    if row.current is None and isinstance(edit, MoveTo):
+    if row.current is None and isinstance(edit, MoveTo | Meet):
         if row.media.duration_s is None:
             raise NotNowError("This recording has not been listened to yet.")
-        time_map = TimeMap.placement(edit.offset_s, 1.0, row.media.duration_s)
-        return _apply(context, session, row, Version(time_map), f"placed by hand at {edit.offset_s:.6f} s")
+        edited = edit.apply(TimeMap.placement(0.0, 1.0, row.media.duration_s))
+        where = f" at {edit.offset_s:.6f} s" if isinstance(edit, MoveTo) else f": {edited.sentence}"
+        return _apply(context, session, row, Version(edited.time_map), f"placed by hand{where}")
     now = _current(row)
     if isinstance(edit, SoundingEdit):
         if isinstance(edit, SetChannels) and max(edit.channels or (0,)) >= (row.media.channels or 1):

@@ -1,6 +1,6 @@
 """Placings drawn from what is known of any two recordings: after a measurement, and where the reference changes."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from uuid import UUID
 
@@ -43,7 +43,7 @@ def known_of(session: Session, rows: Sequence[MeasurementRow]) -> list[Known]:
             confidence=one.confidence,
             polarity=one.polarity,
             ppm_error=one.ppm_error,
-            by_hand=one.way == Way.HAND,
+            way=Way(one.way),
             timeline_s=durations_s.get(one.timeline_hash),
         )
         for one in rows
@@ -57,14 +57,19 @@ def draw_anew(
     reference: RecordingRow,
     row: RecordingRow,
     change: ChangeRow,
+    *,
+    coded: Collection[str],
 ) -> Drawn:
-    """Store where a recording lies after it was measured, and with it those that wait for a place and now have one."""
+    """Store where a recording lies after it was measured, and with it those that wait for a place and now have one.
+
+    `coded`: contents of whose places their timecode says something new.
+    """
     direct = known_of(session, measurements_of(session, project.id, [row.content_hash]))
     tied = any(reference.content_hash not in (one.timeline, one.recording) and not one.by_hand for one in direct)
     drawn = draw_placings(reference.content_hash, [one for one in direct if one.timeline == reference.content_hash])
     left_out: list[Contradiction] = []
     recordings = [row]
-    if tied or drawn[row.content_hash].status is not Status.PLACED:
+    if tied or coded or drawn[row.content_hash].status is not Status.PLACED:
         recordings = list(list_recordings(session, project.id))
         contents = [one.content_hash for one in recordings]
         drawn, left_out = draw_consistently(
@@ -76,7 +81,10 @@ def draw_anew(
     found = []
     for one in recordings:
         there = drawn.get(one.content_hash)
-        if there is not None and (one.id == row.id or (_waits(one, reference) and there.through)):
+        if there is None:
+            continue
+        later = there.through or one.content_hash in coded
+        if one.id == row.id or (_waits(one, reference) and later):
             found.append(Found(one, there))
     placed = [one for one in found if one.drawn.time_map is not None or one.recording.version_id is not None]
     made = {one.recording.id: add_part(session, change, part_of(one, names)) for one in placed}
@@ -215,4 +223,5 @@ def _sentence(drawn: Drawn, names: Mapping[str, str]) -> str:
         return f"placed through {' and '.join(_names(drawn, names))}"
     if drawn.way[0].by_hand:
         return "as it was set by hand"
-    return "placed by its sound" if drawn.status is Status.PLACED else "placed by its sound, unsure"
+    by = f"placed by its {drawn.way[0].way}"
+    return by if drawn.status is Status.PLACED else f"{by}, unsure"

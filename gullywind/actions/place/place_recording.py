@@ -11,12 +11,15 @@ from gullywind.actions.bring_in.listen_to_media import hear_stored, open_stored
 from gullywind.actions.context import Context
 from gullywind.actions.hear.prove_recording import proof_row
 from gullywind.actions.place.draw_places import draw_anew
+from gullywind.actions.place.place_by_timecode import judge_by_timecode
 from gullywind.actions.place.tie_neighbours import tie_neighbours
 from gullywind.actions.work.start_work import start_works
-from gullywind.core.align import PreparedReference, align_recording, index_reference
+from gullywind.core.align import PreparedReference, index_reference
+from gullywind.core.features.extract import claps_of
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.measure.evidence import Alignment, Status, Way
+from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.ways import align_pair, surest
 from gullywind.store.database import Session, announce
 from gullywind.store.history import begin_change, find_change
 from gullywind.store.placings import keep_measurements
@@ -79,16 +82,20 @@ def place_recording(
     sound, _ = open_stored(context.media, rec_hash)
     try:
         heard = hear_stored(context.media, rec_hash, sound)
-        alignment = align_recording(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.4 * done))
+        found = align_pair(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.4 * done))
         # Who does not overlap the reference may overlap one that does.
-        placed = alignment.status is Status.PLACED
+        placed = any(one.status is Status.PLACED for one in found)
         ties = (
             [] if placed else tie_neighbours(context, recording_id, heard, lambda done: checkpoint(0.8 + 0.15 * done))
         )
     finally:
         sound.close()
     with context.database.session() as session:
-        _store(context, session, work_id, recording_id, ref_id, alignment, ties)
+        row = get_recording(session, recording_id)
+        if row.media.claps is None:
+            # It was listened to by a version that did not hear them.
+            row.media.set_heard(claps_of(heard), heard[0].timecode)
+        _store(context, session, work_id, recording_id, ref_id, found, surest(found, heard), ties)
 
 
 def _store(
@@ -97,6 +104,7 @@ def _store(
     work_id: UUID,
     recording_id: UUID,
     reference_id: UUID,
+    found: Sequence[Alignment],
     alignment: Alignment,
     ties: Sequence[tuple[str, Alignment]],
 ) -> None:
@@ -104,14 +112,18 @@ def _store(
     project = get_project(session, recording.project_id)
     reference = get_recording(session, reference_id)
     own = recording.content_hash
-    rows = [_measured(reference.content_hash, own, alignment), *(_measured(own, one, tie) for one, tie in ties)]
-    keep_measurements(session, rows)
+    others = [_measured(reference.content_hash, own, one) for one in found if one.by is not alignment.by]
+    rows = [_measured(reference.content_hash, own, alignment), *others]
+    keep_measurements(session, [*rows, *(_measured(own, one, tie) for one, tie in ties)])
+    by_code = judge_by_timecode(session, project.id, reference, {recording_id: alignment})
+    coded = {get_recording(session, row_id).content_hash: one for row_id, one in by_code.items()}
+    keep_measurements(session, [_measured(reference.content_hash, key, one) for key, one in coded.items()])
     if project.reference_id != reference_id:
         raise NotNowError("The reference was changed meanwhile; place again.")
     work = find_work(session, work_id)
     change = find_change(session, work.change_id) if work and work.change_id else None
     change = change or begin_change(session, project.id, "placed by its sound")
-    drawn = draw_anew(context, session, project, reference, recording, change)
+    drawn = draw_anew(context, session, project, reference, recording, change, coded=coded)
     recording = get_recording(session, recording_id)
     if recording.version_id and alignment.window_s and drawn.direct:
         proof = proof_row(recording_id, recording.version_id, alignment.residual, alignment.trace, alignment.window_s)
@@ -125,7 +137,7 @@ def _measured(timeline_hash: str, recording_hash: str, alignment: Alignment) -> 
     return MeasurementRow(
         timeline_hash=timeline_hash,
         recording_hash=recording_hash,
-        way=Way.SOUND,
+        way=alignment.by,
         status=alignment.status,
         confidence=float(alignment.confidence),
         polarity=alignment.polarity,

@@ -1,9 +1,12 @@
 """What is asked for once, by whoever looks closer: versions, windows of proofs, match curves, single timings."""
 
+from typing import Literal
 from uuid import UUID
 
 from pydantic import BaseModel
 
+from gullywind.actions.place.place_by_timecode import CodedOffset
+from gullywind.core.ground.frames import rate_name
 from gullywind.core.proof import Verdict, verdict_of
 from gullywind.store.tables import ProofRow, VersionRow
 
@@ -44,6 +47,31 @@ class ProofWindowsOut(BaseModel):
             for t, lag, q, a in row.windows
         ]
         return cls(map_id=row.version_id, windows=windows)
+
+
+class TimecodeOut(BaseModel):
+    """What a recording says of its own time; `offset_s` is where it would lie by it, null where the reference has none.
+
+    `agrees`: it lies there now, within a frame or two.
+    """
+
+    source: Literal["sound", "bwf", "track"]
+    start: str
+    rate: str
+    offset_s: float | None
+    agrees: bool
+
+    @classmethod
+    def of(cls, found: CodedOffset) -> "TimecodeOut":
+        """From what was compared."""
+        code = found.code
+        return cls(
+            source=code.source.value,
+            start=code.start,
+            rate=rate_name(code.counting.rate),
+            offset_s=found.offset_s,
+            agrees=found.agrees,
+        )
 
 
 class CurveOut(BaseModel):

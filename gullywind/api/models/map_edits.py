@@ -38,6 +38,18 @@ class MoveIn(Edit):
         return edits.MoveTo(self.offset_s)
 
 
+class MeetIn(Edit):
+    """So that a moment of the recording, s of its own, is that moment of the reference."""
+
+    kind: Literal["meet"]
+    t_rec: float
+    t_ref: float
+
+    def to_core(self) -> edits.MapEdit:
+        """As core value."""
+        return edits.Meet(self.t_rec, self.t_ref)
+
+
 class RateIn(Edit):
     """Another clock: recording seconds per reference second."""
 
@@ -234,6 +246,7 @@ class GoIn(Edit):
 ToCore = (
     NudgeIn
     | MoveIn
+    | MeetIn
     | RateIn
     | StretchIn
     | SplitIn

@@ -14,9 +14,10 @@ from gullywind.actions.edit import edit_map
 from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.hear.prove_recording import request_proofs
+from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, remove_recording, rename_recording, take_in
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.evidence import CurveOut, ProofWindowsOut, TimingOut, VersionOut
+from gullywind.api.models.evidence import CurveOut, ProofWindowsOut, TimecodeOut, TimingOut, VersionOut
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, GoIn, StepIn, TakeIn, TrimIn
 from gullywind.api.models.recordings import NameIn, RecordingOut
@@ -24,8 +25,9 @@ from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
 from gullywind.core.ground.units import Samples
 from gullywind.store.files import IncomingFile
+from gullywind.store.placings import curve_of
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import find_version, get_recording
+from gullywind.store.recordings import find_version, get_recording, reference_of
 
 router = APIRouter(tags=["recordings"])
 #: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
@@ -164,11 +166,19 @@ def request_proof(recording_id: UUID, context: ContextDep, session: SessionDep) 
 def get_match_curve(recording_id: UUID, session: SessionDep) -> CurveOut | None:
     """How well every offset fits; null where it was not searched yet."""
     placing = get_recording(session, recording_id).placing
-    judged = placing.measurement if placing else None
+    judged = curve_of(session, placing) if placing else None
     if judged is None or judged.curve is None or judged.curve_start_s is None or judged.curve_step_s is None:
         return None
     heights = np.frombuffer(judged.curve, "<f4")
     return CurveOut(start_s=judged.curve_start_s, step_s=judged.curve_step_s, heights=np.round(heights, 2).tolist())
+
+
+@router.get("/recordings/{recording_id}/timecodes")
+def get_timecodes(recording_id: UUID, session: SessionDep) -> list[TimecodeOut]:
+    """What the recording says of its own time, the most trustworthy first."""
+    row = get_recording(session, recording_id)
+    reference = reference_of(session, get_project(session, row.project_id))
+    return [TimecodeOut.of(one) for one in offsets_by_codes(reference, row)]
 
 
 @router.get("/recordings/{recording_id}/loupes")

@@ -5,8 +5,10 @@ between samples, classed by their distances, and frames are what lies before a s
 within a few per cent, so that nothing has to be followed.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
 from fractions import Fraction
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -60,6 +62,16 @@ class TimecodeRun:
     at_s: float
     frames: int
     speed: float
+
+    def to_json(self) -> dict[str, object]:
+        """To be stored."""
+        return {**asdict(self), "rate": str(self.rate)}
+
+    @classmethod
+    def from_json(cls, stored: Mapping[str, Any]) -> "TimecodeRun":
+        """Inverse of `to_json`."""
+        hours, minutes, seconds, frame = stored["start"]
+        return cls(**{**stored, "rate": Fraction(stored["rate"]), "start": (hours, minutes, seconds, frame)})
 
 
 def timecode_channels(source: SampleSource) -> tuple[int, ...]:

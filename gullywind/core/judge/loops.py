@@ -15,13 +15,15 @@ from gullywind.core.ground.words import Note, seconds
 from gullywind.core.judge.placing import Drawn, Known, draw_placings
 from gullywind.core.maps.compose import through
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.measure.evidence import Status
+from gullywind.core.measure.evidence import Status, Way
 
 #: Two recordings that share so much are mostly found to be alike if they are: where they were not, who says that they
 #: share it may be wrong.
 LEAST_MISSED_S = 10.0
 #: Sound takes 30 ms for 10 m between two microphones: what is further apart is no way through air.
 MOST_GAP_S = 0.05
+#: Timecode tells no more than a frame or two.
+MOST_CODE_GAP_S = 0.12
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +115,7 @@ def _gaps(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> dic
         if one.by_hand or one.status is not Status.PLACED:
             continue
         gap_s = _gap(timeline, drawn, one)
-        if gap_s is not None and abs(gap_s) > MOST_GAP_S:
+        if gap_s is not None and abs(gap_s) > (MOST_CODE_GAP_S if one.way is Way.TIMECODE else MOST_GAP_S):
             gaps[one] = gap_s
     return gaps
 

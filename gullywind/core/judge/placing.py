@@ -15,7 +15,7 @@ from gullywind.core.ground.words import Note
 from gullywind.core.judge.confidence import PLACED_FROM
 from gullywind.core.maps.compose import inverse, through
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.measure.evidence import Status
+from gullywind.core.measure.evidence import Status, Way
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,6 +27,7 @@ class Known:
     key : names it for whoever asked.
     timeline, recording : contents; `time_map` is the recording's on the timeline, None where it does not belong there.
     ppm_error : standard error of the rate; None where it was not measured.
+    way : by which it is known.
     timeline_s : length of the timeline's content, s; where it is not known, no more of it has a place on the recording
         than both have heard.
     """
@@ -39,8 +40,13 @@ class Known:
     confidence: float
     polarity: int = 1
     ppm_error: float | None = None
-    by_hand: bool = False
+    way: Way = Way.SOUND
     timeline_s: float | None = None
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether a person decided it."""
+        return self.way is Way.HAND
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.ground.words import clock_time, clock_words, later
+from gullywind.core.ground.words import clock_time, clock_words, later, to_the_millisecond
 from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Nobody means a day: such a number is a slip of the keyboard.
@@ -60,6 +60,25 @@ class MoveTo:
         if not np.isfinite(self.offset_s) or abs(self.offset_s) > MOST_OFFSET_S:
             raise InputError(f"An offset must be a time within a day, got {self.offset_s} s.")
         return Edited(time_map.moved_to(self.offset_s), f"start set to {self.offset_s:.6f} s")
+
+
+@dataclass(frozen=True, slots=True)
+class Meet:
+    """The whole recording so that one of its moments is one of the reference's: two marks are one moment."""
+
+    t_rec: float
+    t_ref: float
+
+    def apply(self, time_map: TimeMap) -> Edited:
+        """Shift all pieces."""
+        if not (np.isfinite(self.t_rec) and np.isfinite(self.t_ref)) or abs(self.t_ref) > MOST_OFFSET_S:
+            raise InputError(f"Two moments must be times within a day, got {self.t_rec} s and {self.t_ref} s.")
+        there = float(time_map.to_reference(np.array([self.t_rec]))[0])
+        if np.isnan(there):
+            # Beyond the pieces: as if the first ran on.
+            there = float(time_map.pieces[0].reference_along(np.array([self.t_rec]))[0])
+        words = f"its {to_the_millisecond(self.t_rec)} set to the reference's {to_the_millisecond(self.t_ref)}"
+        return Edited(time_map.shifted(self.t_ref - there), words)
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,6 +2,7 @@
 
 from gullywind.store.tables.base import Base
 from gullywind.store.tables.history import ChangePartRow, ChangeRow
+from gullywind.store.tables.mark import MarkRow
 from gullywind.store.tables.media import MediaRow, MediaState
 from gullywind.store.tables.placing import MeasurementRow, PlacingRow
 from gullywind.store.tables.project import ProjectRow
@@ -14,6 +15,7 @@ __all__ = [
     "ChangePartRow",
     "ChangeRow",
     "DeliveryRow",
+    "MarkRow",
     "MeasurementRow",
     "MediaRow",
     "MediaState",

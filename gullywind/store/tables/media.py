@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict
 from enum import StrEnum
 from fractions import Fraction
@@ -11,6 +12,8 @@ from sqlalchemy import BigInteger, CheckConstraint
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
+from gullywind.core.features.claps import Clap
+from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.sound.facts import Gap, GapKind, MediaFacts
 from gullywind.store.tables.base import Base
 
@@ -52,6 +55,12 @@ class MediaRow(Base):
     loudness_lufs: Mapped[float | None] = mapped_column(default=None)
     clipped_samples: Mapped[int] = mapped_column(default=0)
     silent: Mapped[bool] = mapped_column(default=False)
+    timecode_rate: Mapped[str | None] = mapped_column(default=None)
+    timecode_drop: Mapped[bool] = mapped_column(default=False)
+    #: Linear timecode that was heard; null where nobody listened for it yet, as of `claps`.
+    timecode_runs: Mapped[list[dict[str, Any]] | None] = mapped_column(JSONB, default=None)
+    #: Sharp sounds, `[t_rec in s, certainty]`. There may be hundreds, and few ask for them.
+    claps: Mapped[list[list[float]] | None] = mapped_column(JSONB, default=None, deferred=True)
 
     def set_facts(self, facts: MediaFacts) -> None:
         """Take over what the file says of itself."""
@@ -67,10 +76,17 @@ class MediaRow(Base):
             "time_reference_samples",
             "truncated",
             "picture_start_s",
+            "timecode_drop",
         ):
             setattr(self, name, getattr(facts, name))
         self.frame_rate = str(facts.frame_rate) if facts.frame_rate else None
+        self.timecode_rate = str(facts.timecode_rate) if facts.timecode_rate else None
         self.gaps = [asdict(gap) for gap in facts.gaps]
+
+    def set_heard(self, claps: Sequence[Clap], runs: Sequence[TimecodeRun]) -> None:
+        """Take over what was heard in it."""
+        self.claps = [[one.t_rec, one.certainty] for one in claps]
+        self.timecode_runs = [run.to_json() for run in runs]
 
     def to_facts(self) -> MediaFacts:
         """As core value; the row must be ready."""
@@ -90,6 +106,8 @@ class MediaRow(Base):
             truncated=self.truncated,
             gaps=tuple(Gap(one["start_s"], one["duration_s"], GapKind(one["kind"])) for one in self.gaps),
             picture_start_s=self.picture_start_s,
+            timecode_rate=Fraction(self.timecode_rate) if self.timecode_rate else None,
+            timecode_drop=self.timecode_drop,
         )
 
     @property

@@ -4,7 +4,7 @@ import numpy as np
 
 from gullywind.core.judge.placing import Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.measure.evidence import Status
+from gullywind.core.measure.evidence import Status, Way
 
 DURATIONS = {"mix": 600.0, "a": 300.0, "b": 200.0, "c": 100.0}
 
@@ -67,14 +67,14 @@ class PlacingTest(unittest.TestCase):
     def test_what_a_person_decided_outweighs_all_and_the_newest_counts(self):
         drawn = draw(
             "mix",
-            known("mix", "a", 10.0, 1.0, by_hand=True),
-            known("mix", "a", 11.0, 1.0, by_hand=True),
+            known("mix", "a", 10.0, 1.0, way=Way.HAND),
+            known("mix", "a", 11.0, 1.0, way=Way.HAND),
             known("mix", "a", 12.0),
             known("a", "b", 5.0),
         )
         self.assertEqual(drawn["a"].time_map.offset_s, 11.0)
         self.assertAlmostEqual(drawn["b"].time_map.offset_s, 16.0, delta=1e-9)
-        away = Known("x", "mix", "a", Status.UNPLACED, None, 1.0, by_hand=True)
+        away = Known("x", "mix", "a", Status.UNPLACED, None, 1.0, way=Way.HAND)
         self.assertEqual(draw("mix", known("mix", "a", 12.0), away)["a"].status, Status.UNPLACED)
 
     def test_seventy_in_a_moment_and_each_where_it_belongs(self):

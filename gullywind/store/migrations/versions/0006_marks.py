@@ -1,0 +1,32 @@
+"""Sharp sounds and timecode as they were heard; marks of a person."""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects.postgresql import JSONB
+
+revision = "0006"
+down_revision = "0005"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.add_column("media", sa.Column("timecode_rate", sa.String(), nullable=True))
+    op.add_column("media", sa.Column("timecode_drop", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.alter_column("media", "timecode_drop", server_default=None)
+    # Null until a file is listened to again: what was heard of it before knew neither.
+    op.add_column("media", sa.Column("timecode_runs", JSONB(), nullable=True))
+    op.add_column("media", sa.Column("claps", JSONB(), nullable=True))
+    op.create_table(
+        "mark",
+        sa.Column("id", sa.Uuid(), nullable=False),
+        sa.Column("recording_id", sa.Uuid(), nullable=False),
+        sa.Column("t_rec", sa.Double(), nullable=False),
+        sa.Column("name", sa.String(), nullable=False),
+        sa.CheckConstraint("t_rec >= 0", name=op.f("ck_mark_time")),
+        sa.ForeignKeyConstraint(
+            ["recording_id"], ["recording.id"], name=op.f("fk_mark_recording_id_recording"), ondelete="CASCADE"
+        ),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_mark")),
+    )
+    op.create_index(op.f("ix_mark_recording_id"), "mark", ["recording_id"])
