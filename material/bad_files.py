@@ -52,7 +52,7 @@ def good_files(folder: Path, seconds: float = 3.0) -> dict[str, bytes]:
         encode(path, sound, RATE_HZ, codec)
         made[suffix] = path.read_bytes()
     path = folder / "good.mp4"
-    video(path, sound, seconds=seconds, hue=0.4, codec="aac")
+    video(path, sound, seconds=seconds, hue=0.4, codec="aac", time_s=36000.0)
     made["mp4"] = path.read_bytes()
     return made
 

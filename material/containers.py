@@ -1,5 +1,6 @@
 """Files whose sound starts late, leaves out a stretch or is damaged, in the containers of cameras and phones."""
 
+import struct
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
@@ -39,6 +40,17 @@ def with_gap(
                 kept.append((_seconds(packet, packet.pts), _seconds(packet, packet.duration)))
             container.mux(packet)
     return kept
+
+
+def with_time_reference(wav: bytes, samples: int, ixml: str = "") -> bytes:
+    """A WAV file with the chunks in which recorders write their time (EBU Tech 3285; iXML)."""
+    bext = bytes(338) + struct.pack("<Q", samples) + bytes(256)
+    chunks = b"bext" + struct.pack("<I", len(bext)) + bext
+    if ixml:
+        body = ixml.encode() + b" " * (len(ixml.encode()) % 2)
+        chunks += b"iXML" + struct.pack("<I", len(body)) + body
+    size = struct.pack("<I", len(wav) + len(chunks) - 8)
+    return wav[:4] + size + wav[8:12] + chunks + wav[12:]
 
 
 def _is_in(packet: av.Packet, stretch_s: tuple[float, float]) -> bool:

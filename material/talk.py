@@ -1,5 +1,7 @@
-"""The demo's first project: the miller's talk at Brack Mill, as seven devices kept it. All of it is invented."""
+"""The demo's first project: the miller's talk at Brack Mill, as nine devices kept it. All of it is invented."""
 
+import io
+from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -7,11 +9,21 @@ import numpy as np
 import soundfile
 from scipy.signal import butter, oaconvolve, sosfilt
 
+from gullywind.core.ground.timecode import Counting
+from material.claps import clapped
+from material.containers import with_time_reference
 from material.devices import RATE_HZ, SoundPath, clocked, encode, heard, noise_of, room_response
 from material.music import piece
 from material.speech import say, talk
+from material.timecode_sound import CodeSound, code_sound
 
 EVENT_S = 260.0
+#: The line after which somebody claps twice, heard by all who are there from beginning to end.
+CLAPS_AFTER = 17
+#: The desk recorder's clock says so when it starts, s since midnight; the cameras were set by it, one of them badly.
+DESK_TIME_S = 20 * 3600 + 14 * 60 + 7.0
+#: The desk recorder is stopped before the last words.
+DESK_ENDS_S = 231.0
 LINES = [
     "Good evening, and welcome to Brack Mill. Mind the step, it is older than I am.",
     "Tonight we light the lanterns, as my grandmother did, one for every sack that the winter asked of us.",
@@ -52,6 +64,12 @@ def event() -> tuple[np.ndarray, np.ndarray]:
             break
         voice[start:end] += said[: end - start]
         at += said.size / RATE_HZ + rng.uniform(0.7, 2.6)
+        if i == CLAPS_AFTER:
+            # Somebody claps twice, for those who will have to line this up.
+            both = clapped([0.6, 1.07], "hands", 1.5, rng) * 0.12
+            begin = int(at * RATE_HZ)
+            voice[begin : begin + both.size] += both
+            at += 1.9
         if i % 5 == 4:
             clap_end = min(total, int((at + 3.5) * RATE_HZ))
             for t in np.sort(rng.uniform(at - 0.8, at + 3.0, 160)):
@@ -76,13 +94,17 @@ def write_talk(folder: Path) -> list[Path]:
         return clocked(heard(mixed, path, rng), offset_s, 1 + ppm * 1e-6, length_s, rate_hz)
 
     desk = np.stack([oaconvolve(mixed, room_response(rng, 0.35, db))[: mixed.size] for db in (14.0, 12.0)])
-    desk = (desk / np.abs(desk).max() * 0.6 + rng.standard_normal(desk.shape) * 2e-4)[:, int(4 * RATE_HZ) :]
-    soundfile.write(folder / "Desk recorder.wav", desk.T, RATE_HZ, subtype="PCM_24")
+    desk = (desk / np.abs(desk).max() * 0.6 + rng.standard_normal(desk.shape) * 2e-4)[
+        :, int(4 * RATE_HZ) : int(DESK_ENDS_S * RATE_HZ)
+    ]
+    _write_at(folder / "Desk recorder.wav", desk, DESK_TIME_S)
 
     north = at(SoundPath(0.5, 1.0, 24, "pink", True), 4 - 6.218, -2.0, 190.0)
-    video(folder / "Camera north.mp4", north, seconds=190.0, hue=0.58, codec="aac")
+    video(folder / "Camera north.mp4", north, seconds=190.0, hue=0.58, codec="aac", time_s=DESK_TIME_S - 6.22)
     gallery = at(SoundPath(0.7, -3.0, 18, "pink", True), 4 + 61.48, 11.4, 185.0)
-    video(folder / "Camera gallery.mp4", -gallery, seconds=185.0, hue=0.07, codec="aac")
+    video(
+        folder / "Camera gallery.mp4", -gallery, seconds=185.0, hue=0.07, codec="aac", time_s=DESK_TIME_S + 3600 + 61.48
+    )
     pocket = at(SoundPath(0.4, 6.0, 30, "white", True, clip_db=3.0), 4 + 12.345678, 38.1, 232.0, 44100)
     soundfile.write(folder / "Pocket recorder.wav", pocket, 44100, subtype="PCM_16")
     phone = at(SoundPath(0.6, -1.0, 14, "pink", True), 4 + 21.9, 17.5, 190.0)
@@ -90,6 +112,15 @@ def write_talk(folder: Path) -> list[Path]:
     encode(folder / "Phone, back row.m4a", np.concatenate([phone[:cut], phone[cut + pause :]]), RATE_HZ, "aac", 64000)
     lapel = at(SoundPath(0.3, 16.0, 34, "white", True), 4 + 41.902, -9.3, 150.0, 44100)
     soundfile.write(folder / "Lapel.wav", lapel, 48000, subtype="PCM_16")
+    # A second recorder, with the hall's timecode on its other channel.
+    back = at(SoundPath(0.8, -4.0, 20, "pink", True), 4 + 30.2, -6.4, 180.0)
+    counting = Counting(Fraction(25))
+    first = counting.number((20, 14, 37, 5))
+    code = code_sound([counting.label(first + k) for k in range(180 * 25)], CodeSound(level_db=-18, snr_db=40), rng)
+    soundfile.write(folder / "Balcony recorder.wav", np.stack([back, code[: back.size]]).T, RATE_HZ, subtype="PCM_24")
+    # A clip of the last words: the desk had stopped, other recorders had not.
+    clip = at(SoundPath(0.5, 2.0, 20, "pink", True), DESK_ENDS_S + 2.0, 8.0, 16.0)
+    encode(folder / "Phone, last words.m4a", clip, RATE_HZ, "aac", 64000)
     stray = talk(905, 40.0) * 0.7 + piece(906, 40.0)[: int(40 * RATE_HZ)] * 0.2
     encode(folder / "Take 09.mp3", stray, RATE_HZ, "mp3", 96000)
     return [
@@ -101,16 +132,30 @@ def write_talk(folder: Path) -> list[Path]:
             "Pocket recorder.wav",
             "Phone, back row.m4a",
             "Lapel.wav",
+            "Balcony recorder.wav",
+            "Phone, last words.m4a",
             "Take 09.mp3",
         )
     ]
 
 
-def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: str) -> None:
-    """A small video: a lantern's glow over a dark yard, with a slowly moving light; 25 frames a second."""
+def _write_at(path: Path, sound: np.ndarray, time_s: float) -> None:
+    """A broadcast WAV file that says when it begins, s since midnight."""
+    body = io.BytesIO()
+    soundfile.write(body, sound.T, RATE_HZ, format="WAV", subtype="PCM_24")
+    path.write_bytes(with_time_reference(body.getvalue(), round(time_s * RATE_HZ)))
+
+
+def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: str, time_s: float) -> None:
+    """A small video: a lantern's glow over a dark yard, with a slowly moving light; 25 frames a second.
+
+    Its timecode track begins at `time_s`, s since midnight.
+    """
     width, height = 192, 108
     y, x = np.mgrid[0:height, 0:width]
+    counting = Counting(Fraction(25))
     with av.open(str(path), "w", format="mp4") as container:
+        container.metadata["timecode"] = counting.written(counting.label(round(time_s * 25)))
         picture = container.add_stream("libx264", rate=25, options={"preset": "ultrafast", "crf": "34", "g": "125"})
         assert isinstance(picture, av.VideoStream)
         picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"

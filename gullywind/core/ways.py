@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.by_claps import align_by_claps
-from gullywind.core.features.extract import Heard
+from gullywind.core.features.extract import Heard, sounding_channels
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.judge.judge import unplaced
 from gullywind.core.judge.notes import heard_notes
@@ -42,6 +42,8 @@ def surest(alignments: Sequence[Alignment], recording: Sequence[Heard]) -> Align
     if not alignments:
         return unplaced(heard_notes(recording))
     best = max(alignments, key=lambda one: (one.status is Status.PLACED, one.confidence))
+    first = recording[0]
+    best = replace(best, sounding=sounding_channels(first.view.source.channels, first.timecode_channels))
     if best.by is Way.SOUND:
         return best
     curve = next((one.curve for one in alignments if one.curve is not None), None)

@@ -1,11 +1,11 @@
 """Claps, timecode and marks: other ways to a place than the sound as a whole."""
 
-import struct
 from typing import ClassVar
 
 import numpy as np
 
 from material.claps import clapped, going_on
+from material.containers import with_time_reference
 from tests.api.case import ApiCase
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy, clocked, with_noise
@@ -16,9 +16,7 @@ DAY_S = 36000
 
 
 def at_time(wav: bytes, start_s: float) -> bytes:
-    """With a time reference, as broadcast WAV files have it."""
-    bext = bytes(338) + struct.pack("<Q", round(start_s * RATE_HZ)) + bytes(256)
-    return wav[:12] + b"bext" + struct.pack("<I", len(bext)) + bext + wav[12:]
+    return with_time_reference(wav, round(start_s * RATE_HZ))
 
 
 def noise(seconds: float, seed: int) -> np.ndarray:

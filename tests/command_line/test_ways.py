@@ -1,5 +1,4 @@
 import json
-import struct
 import tempfile
 import unittest
 from fractions import Fraction
@@ -9,6 +8,7 @@ import numpy as np
 
 from gullywind.core.ground.timecode import Counting
 from material.claps import clapped, going_on
+from material.containers import with_time_reference
 from material.devices import RATE_HZ, noise_of
 from material.timecode_sound import CodeSound, code_sound
 from tests.command_line.test_align import run
@@ -16,16 +16,6 @@ from tests.files import wav_bytes
 from tests.signals import busy
 
 PAL = Counting(Fraction(25))
-
-
-def with_time_reference(wav: bytes, samples: int, ixml: str = "") -> bytes:
-    """A WAV file with the chunks in which recorders write their time."""
-    bext = bytes(338) + struct.pack("<Q", samples) + bytes(256)
-    chunks = b"bext" + struct.pack("<I", len(bext)) + bext
-    if ixml:
-        body = ixml.encode() + b" " * (len(ixml) % 2)
-        chunks += b"iXML" + struct.pack("<I", len(body)) + body
-    return wav[:12] + chunks + wav[12:]
 
 
 def code(first: tuple[int, int, int, int], seconds: float) -> np.ndarray:

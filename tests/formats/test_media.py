@@ -100,7 +100,7 @@ class OpenMediaTest(unittest.TestCase):
 
     def test_sound_of_a_video(self):
         path = self.folder / "v.mp4"
-        video(path, busy(2.0), seconds=2.0, hue=0.3, codec="aac")
+        video(path, busy(2.0), seconds=2.0, hue=0.3, codec="aac", time_s=36000.0)
         _, facts = self.open(path)
         self.assertEqual((facts.codec, facts.channels, facts.frame_rate), ("aac", 1, 25))
         self.assertAlmostEqual(facts.duration_s, 2.0, delta=0.05)

@@ -7,7 +7,7 @@ from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
 
-from gullywind.core.features.extract import blocks_of, claps_of, finish_all, listeners_for
+from gullywind.core.features.extract import blocks_of, claps_of, finish_all, listeners_for, sounding_channels
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.notes import heard_notes
@@ -43,9 +43,11 @@ def _heard(asked: tuple[Path, Path]) -> ListenResult:
 
     def listened(sound: Sound, facts: MediaFacts) -> ListenResult:
         meter, peak, listeners = LoudnessMeter(sound.sample_rate_hz), TruePeakMeter(), listeners_for(sound)
+        audible = sounding_channels(sound.channels, listeners[0].code)
         for block in blocks_of(sound):
-            meter.push(block)
-            peak.push(block)
+            audible_block = block if audible is None else block[list(audible)]
+            meter.push(audible_block)
+            peak.push(audible_block)
             for listener in listeners:
                 listener.push(block)
         heard = finish_all(listeners)

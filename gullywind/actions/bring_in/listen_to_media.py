@@ -6,7 +6,15 @@ from pathlib import Path
 import numpy as np
 
 from gullywind.core.features.claps import Clap
-from gullywind.core.features.extract import Heard, blocks_of, claps_of, finish_all, listen, listeners_for
+from gullywind.core.features.extract import (
+    Heard,
+    blocks_of,
+    claps_of,
+    finish_all,
+    listen,
+    listeners_for,
+    sounding_channels,
+)
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.facts import MediaFacts
@@ -61,10 +69,12 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
 def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkpoint) -> MediaReport:
     builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz), 0.0
     listeners = listeners_for(sound)
+    audible = sounding_channels(sound.channels, listeners[0].code)
     for block in blocks_of(sound, checkpoint=checkpoint):
-        loudest = max(loudest, float(block.max()), -float(block.min()))
-        builder.push(drawing_mix(block))
-        meter.push(block)
+        audible_block = block if audible is None else block[list(audible)]
+        loudest = max(loudest, float(audible_block.max()), -float(audible_block.min()))
+        builder.push(drawing_mix(audible_block))
+        meter.push(audible_block)
         for listener in listeners:
             listener.push(block)
     heard = finish_all(listeners)
@@ -82,7 +92,7 @@ def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkp
 
 
 def drawing_mix(block: Samples) -> Samples:
-    """The mono mix that waveforms show: the mean of all channels."""
+    """The mono mix that waveforms show: the mean of the channels that are given."""
     return block[0] if block.shape[0] == 1 else np.asarray(block.mean(axis=0), np.float32)
 
 

@@ -5,6 +5,7 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.edit.step_history import go_to, redo, undo
+from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import nearest_speed
@@ -14,6 +15,7 @@ from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
 from gullywind.core.maps.time_map import TimeMap, alike
 from gullywind.core.maps.version import Version
+from gullywind.core.sound.first_sound import first_sound_s
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, record_change
 from gullywind.store.projects import check_version, lock_project
@@ -52,6 +54,15 @@ def trim_piece(
     """Move one edge of a piece, outwards at most to the ends of the file."""
     duration_s = get_recording(session, recording_id).media.duration_s or 0.0
     return edit_recording(context, session, recording_id, version, Trim(index, edge, t_ref, duration_s))
+
+
+def first_sound_to(context: Context, session: Session, recording_id: UUID, version: int, t_ref: float) -> RecordingRow:
+    """Move a recording so that its first sound is a moment of the reference."""
+    row = _locked(session, recording_id, version)
+    t_rec = first_sound_s(open_sound(context, row.content_hash))
+    if t_rec is None:
+        raise NotNowError("This recording has no sound that begins.")
+    return edit_recording(context, session, recording_id, version, Meet(t_rec, t_ref))
 
 
 def use_clock(context: Context, session: Session, recording_id: UUID, version: int, *, measured: bool) -> RecordingRow:

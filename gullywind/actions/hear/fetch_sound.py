@@ -16,12 +16,13 @@ from gullywind.core.ground.units import Samples
 from gullywind.core.maps.version import Version
 from gullywind.core.render.warp import render
 from gullywind.core.sound.peaks import FACTOR, FINEST_BIN, LEVELS, TILE_BINS, Peaks, peaks_of
+from gullywind.core.sound.views import chosen_channels
 from gullywind.formats.derived import load_peaks, peaks_name
 from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import find_version, get_recording, list_recordings
+from gullywind.store.recordings import find_media, find_version, get_recording, list_recordings
 from gullywind.store.tables import MediaState
 
 #: Open files are kept: opening costs more than reading a chunk.
@@ -70,9 +71,10 @@ def fetch_sound(context: Context, recording_id: UUID, map_id: UUID | None, first
     # The database is let go before sound is read: a spool that must be made again takes minutes.
     with context.database.session() as session:
         content_hash, rate_hz, version = _playable(session, recording_id, map_id)
+        audible = get_recording(session, recording_id).media.sounding_channels
     sound, half = open_sound(context, content_hash), samples // 2
     if version is None:
-        return sound.read(first, first + samples)[:MOST_PLAYED]
+        return chosen_channels(sound, audible).read(first, first + samples)[:MOST_PLAYED]
 
     def part(bounds: tuple[int, int]) -> Samples:
         return _rendered(sound, version, rate_hz, *bounds)
@@ -142,7 +144,10 @@ def fetch_peaks(context: Context, content_hash: str, bin_samples: int, tile: int
             return load_peaks(context.media.fetch_derived(content_hash, peaks_name(level)), tile * TILE_BINS, TILE_BINS)
         except FileNotFoundError as error:
             raise NotFoundError("This recording has not been listened to yet.") from error
-    sound = open_sound(context, content_hash)
+    with context.database.session() as session:
+        media = find_media(session, content_hash)
+        audible = media.sounding_channels if media else None
+    sound = chosen_channels(open_sound(context, content_hash), audible)
     start = tile * TILE_BINS * bin_samples
     stop = min(start + TILE_BINS * bin_samples, sound.samples)
     if stop <= start:

@@ -10,7 +10,7 @@ from gullywind.core.ground.words import Note
 from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.maps.version import Version
+from gullywind.core.maps.version import Sounding, Version
 from gullywind.core.measure.evidence import Status, Way
 from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.database import Session, announce
@@ -112,7 +112,8 @@ class Found:
         """Where it lies, pushed and sounding as before, but for the polarity, which is told against the reference."""
         if self.drawn.time_map is None:
             return None
-        now = self.recording.current.value if self.recording.current else Version(self.drawn.time_map)
+        fresh = Version(self.drawn.time_map, sounding=Sounding(channels=self.recording.media.sounding_channels))
+        now = self.recording.current.value if self.recording.current else fresh
         return replace(now.at(self.drawn.time_map), sounding=now.sounding.with_polarity(self.drawn.polarity))
 
 

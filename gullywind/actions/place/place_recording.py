@@ -9,7 +9,7 @@ import numpy as np
 from gullywind.actions.bring_in.listen_for_recording import ensure_listened
 from gullywind.actions.bring_in.listen_to_media import hear_stored, open_stored
 from gullywind.actions.context import Context
-from gullywind.actions.hear.prove_recording import proof_row
+from gullywind.actions.hear.prove_recording import proof_row, request_proofs
 from gullywind.actions.place.draw_places import draw_anew
 from gullywind.actions.place.place_by_timecode import judge_by_timecode
 from gullywind.actions.place.tie_neighbours import tie_neighbours
@@ -128,6 +128,8 @@ def _store(
     if recording.version_id and alignment.window_s and drawn.direct:
         proof = proof_row(recording_id, recording.version_id, alignment.residual, alignment.trace, alignment.window_s)
         replace_proof(session, recording, proof)
+    else:
+        request_proofs(context, session, project.id, [recording])
     announce(session, recording.project_id)
 
 

@@ -230,6 +230,13 @@ class TakeIn(Edit):
     index: int
 
 
+class FirstSoundIn(Edit):
+    """So that the first sound in it is that moment of the reference."""
+
+    kind: Literal["first-sound"]
+    t_ref: float
+
+
 class StepIn(Edit):
     """Take back, do again, take off its place."""
 
@@ -262,7 +269,7 @@ ToCore = (
     | KeptIn
     | PushIn
 )
-EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | StepIn | GoIn, Field(discriminator="kind")]
+EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | StepIn | GoIn, Field(discriminator="kind")]
 
 
 class ClocksIn(Body):

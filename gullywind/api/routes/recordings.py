@@ -19,7 +19,7 @@ from gullywind.actions.projects.change_recordings import add_recording, remove_r
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.evidence import CurveOut, ProofWindowsOut, TimecodeOut, TimingOut, VersionOut
 from gullywind.api.models.folders import PathIn
-from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, GoIn, StepIn, TakeIn, TrimIn
+from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, FirstSoundIn, GoIn, StepIn, TakeIn, TrimIn
 from gullywind.api.models.recordings import NameIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
@@ -121,6 +121,8 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             edit_map.use_clock(*on, measured=body.use == "measured")
         case TakeIn():
             edit_map.take_candidate(*on, body.index)
+        case FirstSoundIn():
+            edit_map.first_sound_to(*on, body.t_ref)
         case GoIn():
             edit_map.go_to_step(*on, body.number)
         case StepIn(kind="unplace"):

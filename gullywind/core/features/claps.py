@@ -8,7 +8,7 @@ talk, babble, hum and noise (`scripts/claps.py`).
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -60,6 +60,8 @@ CLAP_MARGIN_S = 0.7
 LEAST_CERTAINTY = 0.1
 #: A sound that rings, bounces or echoes is one; its later parts are not told.
 ONE_SOUND_S = 0.05
+#: More than so many within this, s, on either side are a crowd, and none of them is surer than that.
+CROWD, CROWD_S, CROWD_CERTAINTY = 8, 1.5, 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +102,7 @@ class ClapFinder:
         """All that were found, in order."""
         times_s, described = self.described()
         found = zip(times_s.tolist(), _certainty(described).tolist(), strict=True)
-        return apart([Clap(max(t, 0.0), round(sure, 4)) for t, sure in found if sure >= LEAST_CERTAINTY])
+        return _no_crowd(apart([Clap(max(t, 0.0), round(sure, 4)) for t, sure in found if sure >= LEAST_CERTAINTY]))
 
     def described(self) -> tuple[Floats, Floats]:
         """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_WEIGHTS))."""
@@ -228,6 +230,17 @@ def _against_others(times_s: Floats, heights: Floats) -> Floats:
 
 def _certainty(described: Floats) -> Floats:
     return np.asarray(1 / (1 + np.exp(-np.clip(CLAP_BIAS + described @ np.array(CLAP_WEIGHTS), -50, 50))))
+
+
+def _no_crowd(claps: Sequence[Clap]) -> tuple[Clap, ...]:
+    """The same, those of applause and of drums less sure: what many do at once marks no moment."""
+    times_s = np.array([one.t_rec for one in claps])
+    sure_s = np.array([one.t_rec for one in claps if one.certainty >= 0.5])
+    near = np.searchsorted(sure_s, times_s + CROWD_S) - np.searchsorted(sure_s, times_s - CROWD_S)
+    return tuple(
+        replace(one, certainty=min(one.certainty, CROWD_CERTAINTY)) if count > CROWD else one
+        for one, count in zip(claps, near, strict=True)
+    )
 
 
 def apart(claps: Sequence[Clap]) -> tuple[Clap, ...]:

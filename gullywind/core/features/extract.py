@@ -1,6 +1,6 @@
 """Streams a whole listening view through the band extractor, and notes clipping and silence on the way."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -102,6 +102,12 @@ def listeners_for(source: SampleSource) -> list[Listener]:
 def claps_of(heard: Sequence[Heard]) -> tuple[Clap, ...]:
     """The sharp sounds of a file, in order: each once, though several channels hold it."""
     return apart([clap for one in heard for clap in one.claps])
+
+
+def sounding_channels(channels: int, timecode_channels: Collection[int]) -> tuple[int, ...] | None:
+    """Those that hold sound; None where all do, or none."""
+    left = tuple(one for one in range(channels) if one not in timecode_channels)
+    return left if 0 < len(left) < channels else None
 
 
 def blocks_of(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> Iterator[Samples]:

@@ -117,7 +117,7 @@ class Alignment:
     placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that
     were compared, `window_s` is how long the proof's windows are. `ppm_error`, `offset_error_s` are standard errors of
     the rate and of the place at the reference time `error_at_s`, where neither depends on the other. `by` is the way by
-    which the place was found.
+    which the place was found, `sounding` the channels that hold sound, None for all.
     """
 
     status: Status
@@ -137,8 +137,11 @@ class Alignment:
     channels: tuple[tuple[int, ...], tuple[int, ...]] | None = None
     window_s: float | None = None
     by: Way = Way.SOUND
+    sounding: tuple[int, ...] | None = None
 
     @property
     def version(self) -> Version | None:
-        """What the recording is by this judgement: its place, and its polarity put right."""
-        return Version(self.time_map, sounding=Sounding(polarity=self.polarity)) if self.time_map else None
+        """What the recording is by this judgement: its place, its polarity put right, its timecode left out."""
+        if self.time_map is None:
+            return None
+        return Version(self.time_map, sounding=Sounding(polarity=self.polarity, channels=self.sounding))

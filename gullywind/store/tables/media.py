@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gullywind.core.features.claps import Clap
+from gullywind.core.features.extract import sounding_channels
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.sound.facts import Gap, GapKind, MediaFacts
 from gullywind.store.tables.base import Base
@@ -109,6 +110,11 @@ class MediaRow(Base):
             timecode_rate=Fraction(self.timecode_rate) if self.timecode_rate else None,
             timecode_drop=self.timecode_drop,
         )
+
+    @property
+    def sounding_channels(self) -> tuple[int, ...] | None:
+        """Channels that hold sound beside others that hold timecode; None for all."""
+        return sounding_channels(self.channels or 1, {run["channel"] for run in self.timecode_runs or ()})
 
     @property
     def duration_s(self) -> float | None:

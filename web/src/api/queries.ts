@@ -81,6 +81,22 @@ export const timingOptions = (recordingId: string, mapId: string, tRefS: number)
     staleTime: Infinity,
   })
 
+/** The marks of all recordings of a project, by the recordings' ids. */
+export const marksOptions = (projectId: string) =>
+  queryOptions({
+    queryKey: ['marks', projectId],
+    queryFn: () => told(api.GET('/api/projects/{project_id}/marks', { params: { path: { project_id: projectId } } })),
+    select: (all) => new Map(all.map((one) => [one.recording_id, one.marks])),
+  })
+
+/** What a recording says of its own time; where it lies by it changes with the reference and with its place. */
+export const timecodesOptions = (recordingId: string, mapId: string) =>
+  queryOptions({
+    queryKey: ['timecodes', recordingId, mapId],
+    queryFn: () => told(api.GET('/api/recordings/{recording_id}/timecodes', { params: { path: { recording_id: recordingId } } })),
+    placeholderData: keepPreviousData,
+  })
+
 /** A folder of the server's machine; without a path those that recordings may be taken in from. */
 export const folderOptions = (path: string | null) =>
   queryOptions({

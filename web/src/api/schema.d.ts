@@ -348,6 +348,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/timecodes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Timecodes
+         * @description What the recording says of its own time, the most trustworthy first.
+         */
+        get: operations["get_timecodes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/loupes": {
         parameters: {
             query?: never;
@@ -448,6 +468,70 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Marks
+         * @description The marks of all recordings of a project.
+         */
+        get: operations["get_marks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Mark
+         * @description Mark a moment of a recording.
+         */
+        post: operations["post_mark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marks/{mark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Mark
+         * @description Take a mark away.
+         */
+        delete: operations["delete_mark"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Mark
+         * @description Name a mark.
+         */
+        patch: operations["patch_mark"];
         trace?: never;
     };
     "/api/folders": {
@@ -818,6 +902,21 @@ export interface components {
             size_bytes: number;
         };
         /**
+         * FirstSoundIn
+         * @description So that the first sound in it is that moment of the reference.
+         */
+        FirstSoundIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "first-sound";
+            /** T Ref */
+            t_ref: number;
+        };
+        /**
          * FolderOut
          * @description What is in a folder; without a path, the folders that recordings may be taken in from.
          */
@@ -1019,6 +1118,41 @@ export interface components {
             end_ref_s: number;
         };
         /**
+         * MarkIn
+         * @description A new mark, s of the recording.
+         */
+        MarkIn: {
+            /** T Rec */
+            t_rec: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * MarkNameIn
+         * @description Another name for a mark.
+         */
+        MarkNameIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * MarkOut
+         * @description A moment of a recording, s. `id` and `name` are those of a person's; `certainty` that of a sound found.
+         */
+        MarkOut: {
+            /** Id */
+            id: string | null;
+            /** T Rec */
+            t_rec: number;
+            /** Name */
+            name: string;
+            /** Certainty */
+            certainty: number | null;
+        };
+        /**
          * MediaOut
          * @description Facts of a file; numbers are null until it has been listened to.
          */
@@ -1060,6 +1194,23 @@ export interface components {
             truncated: boolean;
             /** Line */
             line: string;
+        };
+        /**
+         * MeetIn
+         * @description So that a moment of the recording, s of its own, is that moment of the reference.
+         */
+        MeetIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "meet";
+            /** T Rec */
+            t_rec: number;
+            /** T Ref */
+            t_ref: number;
         };
         /**
          * MoveIn
@@ -1338,6 +1489,19 @@ export interface components {
             rate: number;
         };
         /**
+         * RecordingMarksOut
+         * @description All marks of a recording, in the order of time.
+         */
+        RecordingMarksOut: {
+            /**
+             * Recording Id
+             * Format: uuid
+             */
+            recording_id: string;
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+        };
+        /**
          * RecordingOut
          * @description A recording. `version` must come back with every edit.
          *
@@ -1484,6 +1648,27 @@ export interface components {
             kind: "take";
             /** Index */
             index: number;
+        };
+        /**
+         * TimecodeOut
+         * @description What a recording says of its own time; `offset_s` is where it would lie by it, null where the reference has none.
+         *
+         *     `agrees`: it lies there now, within a frame or two.
+         */
+        TimecodeOut: {
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "sound" | "bwf" | "track";
+            /** Start */
+            start: string;
+            /** Rate */
+            rate: string;
+            /** Offset S */
+            offset_s: number | null;
+            /** Agrees */
+            agrees: boolean;
         };
         /**
          * TimingOut
@@ -2717,7 +2902,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {
@@ -3117,6 +3302,73 @@ export interface operations {
             };
         };
     };
+    get_timecodes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimecodeOut"][];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_loupes: {
         parameters: {
             query?: never;
@@ -3412,6 +3664,280 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingMarksOut"][];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    patch_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkNameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkOut"];
+                };
             };
             /** @description gone */
             404: {

@@ -16,6 +16,7 @@ export function useProjectEvents(projectId: string): void {
       asking = true
       await client.invalidateQueries({ queryKey: ['project', projectId] })
       await client.invalidateQueries({ queryKey: ['deliveries', projectId] })
+      await client.invalidateQueries({ queryKey: ['marks', projectId] })
       asking = false
       if (again) {
         again = false

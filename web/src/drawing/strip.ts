@@ -1,8 +1,8 @@
-import type { Pieces, Recording, Window } from '../api/client'
+import type { Mark, Pieces, Recording, Window } from '../api/client'
 import type { Palette } from './palette'
 import { drawWave } from './wave'
 import { xOf, type Viewport } from '../time/viewport'
-import { identity } from '../time/timeMap'
+import { identity, toReference } from '../time/timeMap'
 
 export interface StripScene {
   recording: Recording
@@ -14,10 +14,12 @@ export interface StripScene {
   /** The knots, and the windows of the proof, as far as they have come. */
   pieces: Pieces | null
   windows: readonly Window[]
+  marks: readonly Mark[]
   palette: Palette
 }
 
 const AGREEMENT_PX = 9
+const PIN_PX = 2.5
 /** Half the height of the agreement stands for this much that is left over, ms. */
 const LEFT_MS = 0.5
 
@@ -78,7 +80,26 @@ export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
     color: wave,
     faint: wave,
   })
+  drawPins(ctx, s, pieces)
   if (!s.isReference) drawAgreement(ctx, s, heightPx - AGREEMENT_PX)
+}
+
+/** Marks as pins along the upper edge: found ones hollow, a person's filled. */
+function drawPins(ctx: CanvasRenderingContext2D, s: StripScene, pieces: Pieces): void {
+  ctx.strokeStyle = s.isReference ? s.palette.slate : s.palette.rust
+  for (const mark of s.marks) {
+    const at = toReference(pieces, mark.t_rec)
+    if (at === null) continue
+    const x = Math.round(xOf(s.view, at)) + 0.5
+    ctx.beginPath()
+    ctx.moveTo(x - PIN_PX, 0.5)
+    ctx.lineTo(x + PIN_PX, 0.5)
+    ctx.lineTo(x, 0.5 + 2 * PIN_PX)
+    ctx.closePath()
+    ctx.fillStyle = mark.id === null ? s.palette.sheet : ctx.strokeStyle
+    ctx.fill()
+    ctx.stroke()
+  }
 }
 
 function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number): void {

@@ -50,6 +50,8 @@ export const usePlayer = create<PlayerState>(() => ({
 }))
 
 const FIRST_S = 0.5
+/** What is heard on either side of a moment. */
+const AROUND_S = 0.5
 const CHUNK_S = 2
 const AHEAD_S = 5
 /** Time to fetch the first chunks before the clock starts. */
@@ -78,6 +80,8 @@ class Player {
   private segments: Segment[] = []
   private run = 0
   private lengthS = 0
+  /** A moment that is heard once, in one way whatever is chosen, and where to go back to after it. */
+  private once: { endS: number; backS: number; way: Way } | null = null
 
   /** What may be heard; a changed version of a playing track is swapped in at once. */
   setTracks(tracks: Track[], rate: number, lengthS: number): void {
@@ -127,6 +131,14 @@ class Player {
     void this.play()
   }
 
+  /** Hear a second around a moment, once; the playhead stays on it. */
+  hearAround(momentS: number, way: Way): void {
+    this.stop()
+    this.seek(momentS - AROUND_S)
+    this.once = { endS: Math.min(momentS + AROUND_S, this.lengthS), backS: momentS, way }
+    void this.play()
+  }
+
   /** Where the sound is now, s of reference time. */
   positionS(): number {
     const now = this.context?.currentTime ?? 0
@@ -141,7 +153,8 @@ class Player {
     for (const voices of this.voices.values()) for (const voice of voices) voice.source.stop()
     this.voices.clear()
     this.segments = []
-    usePlayer.setState({ playing: false, positionS })
+    usePlayer.setState({ playing: false, positionS: this.once ? this.once.backS : positionS })
+    this.once = null
   }
 
   private restart(): void {
@@ -155,15 +168,16 @@ class Player {
     this.context ??= new AudioContext({ sampleRate: this.rate })
     usePlayer.setState({ playing: true, error: null })
     await this.context.resume()
-    const { loop, positionS } = usePlayer.getState()
+    const { positionS } = usePlayer.getState()
+    const loop = this.once ? null : usePlayer.getState().loop
     const inLoop = loop && positionS >= loop.startS && positionS < loop.endS - 0.01
     let next = Math.round((loop && !inLoop ? loop.startS : positionS >= this.lengthS - 0.01 ? 0 : positionS) * this.rate)
     let when = 0
     this.applyWay()
     try {
       while (run === this.run) {
-        const range = usePlayer.getState().loop
-        const end = Math.round((range ? range.endS : this.lengthS) * this.rate)
+        const range = this.once ? null : usePlayer.getState().loop
+        const end = Math.round((this.once?.endS ?? range?.endS ?? this.lengthS) * this.rate)
         // The first chunk is short, so that sound starts at once.
         const wanted = Math.round((when === 0 ? FIRST_S : CHUNK_S) * this.rate)
         const samples = Math.min(wanted, end - next)
@@ -174,8 +188,9 @@ class Player {
           }
           await this.until(when, run)
           if (run === this.run) {
+            const wasOnce = this.once !== null
             this.stop()
-            usePlayer.setState({ positionS: 0 })
+            if (!wasOnce) usePlayer.setState({ positionS: 0 })
           }
           return
         }
@@ -274,7 +289,7 @@ class Player {
 
   private applyWay(): void {
     if (!this.context) return
-    const { way } = usePlayer.getState()
+    const way = this.once?.way ?? usePlayer.getState().way
     const now = this.context.currentTime
     for (const track of this.tracks) {
       const { gain, pan } = this.outputOf(track)

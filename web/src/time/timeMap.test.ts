@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import { describe, expect, test } from 'vitest'
 import type { Pieces } from '../api/client'
 import { moved, pieceAt, type Move } from './moves'
-import { knotAfter, shifted, toRecording } from './timeMap'
+import { knotAfter, shifted, toRecording, toReference } from './timeMap'
 
 interface Vector {
   name: string
@@ -27,6 +27,15 @@ describe.each(vectors)('$name', ({ pieces, t_ref, t_rec, moves }) => {
       if (t_rec[i] === null) expect(found).toBeNull()
       else expect(found).toBeCloseTo(t_rec[i]!, 8)
     })
+  })
+
+  test('and back again', () => {
+    for (const at of t_rec) {
+      if (at === null) continue
+      const there = toReference(pieces, at)
+      expect(there).not.toBeNull()
+      expect(toRecording(pieces, there!)).toBeCloseTo(at, 8)
+    }
   })
   test.each(moves)('a drag ($move.kind) is drawn as the server will answer', ({ move, pieces: expected }) => {
     close(moved(pieces, move), expected)

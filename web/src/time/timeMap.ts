@@ -10,6 +10,23 @@ export function toRecording(pieces: Pieces, tRefS: number): number | null {
   return null
 }
 
+/** Where a moment of the recording lies on the reference, inverse of `toRecording`; null outside. */
+export function toReference(pieces: Pieces, tRecS: number): number | null {
+  for (const knots of pieces) {
+    if (tRecS < knots[0]![1]! || tRecS > knots[knots.length - 1]![1]!) continue
+    let [low, high] = [1, knots.length - 1]
+    while (low < high) {
+      const middle = (low + high) >> 1
+      if (knots[middle]![1]! < tRecS) low = middle + 1
+      else high = middle
+    }
+    const [ref0, rec0] = knots[low - 1]! as [number, number]
+    const [ref1, rec1] = knots[low]! as [number, number]
+    return ref0 + ((tRecS - rec0) * (ref1 - ref0)) / (rec1 - rec0)
+  }
+  return null
+}
+
 /** Recording time along one piece; beyond its ends it runs on straight. */
 export function along(knots: number[][], tRefS: number): number {
   const k = knotAfter(knots, tRefS)

@@ -14,6 +14,7 @@ import { Page } from '../../ui/Page'
 import { BenchBar } from './BenchBar'
 import { BenchContext, createBench, useBench, useBenchStore } from './benchStore'
 import { LoupeRow } from './LoupeRow'
+import { useChosenMarks } from './marks'
 import { Mirror } from './Mirror'
 import { NotPlaced } from './NotPlaced'
 import { SidePanel } from './SidePanel'
@@ -106,6 +107,7 @@ function Work() {
     const next = order[at + by]
     if (next) go(`/projects/${project.id}/recordings/${next.id}`)
   }
+  useEffect(() => useChosenMarks.setState({ reference: null, recording: null }), [recording.id])
   useBenchKeys({ step, leave: () => go(`/projects/${project.id}`) })
 
   return (

@@ -9,8 +9,10 @@ import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { toRecording } from '../../time/timeMap'
 import { type Viewport } from '../../time/viewport'
+import { drawMarks } from '../../drawing/marks'
 import { drawMirror } from '../../drawing/mirror'
 import { loupeMove, useBench, useBenchStore } from './benchStore'
+import { useDrawnMarks } from './marks'
 import { useWaveKind } from './waveKind'
 import { useDrag } from '../../ui/useDrag'
 
@@ -38,6 +40,7 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
   const polarity = recording.map?.polarity ?? 1
   const over = useWaveKind((s) => s.over)
   const isHeld = useBench((s) => s.heldLoupe === index)
+  const marks = useDrawnMarks()
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       const view: Viewport = { startS: centreS - widthS / 2, secondsPerPx: widthS / widthPx }
@@ -56,8 +59,11 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
         selected: null,
         palette,
       })
+      const axisY = 18 + (heightPx - 18) / 2
+      drawMarks(ctx, { view, widthPx, fromY: 18, toY: axisY, marks: marks.reference, color: palette.slate, palette })
+      drawMarks(ctx, { view, widthPx, fromY: heightPx, toY: axisY, marks: marks.recording, color: palette.rust, palette })
     },
-    [reference, recording, pieces, centreS, widthS, polarity, over, palette],
+    [reference, recording, pieces, centreS, widthS, polarity, over, marks, palette],
   )
   const canvas = useCanvas(draw)
   const base = useRef<number | null>(null)

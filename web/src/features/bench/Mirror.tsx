@@ -9,8 +9,10 @@ import { pieceAt, type Move } from '../../time/moves'
 import { panned, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { drawAxis } from '../../drawing/axis'
 import { drawLenses } from '../../drawing/lenses'
+import { drawMarks } from '../../drawing/marks'
 import { drawMirror } from '../../drawing/mirror'
 import { coarsestOf, useBench, useBenchStore, viewOf } from './benchStore'
+import { useDrawnMarks } from './marks'
 import { useWaveKind } from './waveKind'
 import { useDrag, type Drag } from '../../ui/useDrag'
 
@@ -34,6 +36,7 @@ export const Mirror = memo(function Mirror() {
   viewRef.current = view
   const polarity = recording.map?.polarity ?? 1
   const over = useWaveKind((s) => s.over)
+  const marks = useDrawnMarks()
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       drawAxis(ctx, { view, widthPx, heightPx, palette })
@@ -57,9 +60,12 @@ export const Mirror = memo(function Mirror() {
         selected: piece,
         palette,
       })
+      const axisY = AXIS_PX + (heightPx - AXIS_PX) / 2
+      drawMarks(ctx, { view, widthPx, fromY: AXIS_PX, toY: axisY, marks: marks.reference, color: palette.slate, palette })
+      drawMarks(ctx, { view, widthPx, fromY: heightPx, toY: axisY, marks: marks.recording, color: palette.rust, palette })
       drawLenses(ctx, { view, atY: LENS_Y, centresS, held: heldLoupe, palette })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, centresS, heldLoupe, palette],
+    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, centresS, heldLoupe, marks, palette],
   )
   const canvas = useCanvas(draw)
 

@@ -1,11 +1,14 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
 import type { Project, Recording } from '../../api/client'
 import { usePlacing } from '../../api/usePlacing'
+import { player } from '../../listening/player'
+import { useBench } from './benchStore'
 
 /** Teaches what can be done with a recording that has no place. */
 export function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
   const busy = project.works.find((w) => w.recording_id === recording.id && w.kind === 'place')
   const place = usePlacing(project.id, recording.id)
+  const edit = useBench((s) => s.edit)
   return (
     <Flex
       flex="1"
@@ -19,8 +22,8 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
     >
       <Text color="fg.muted">
         {recording.status === 'unplaced'
-          ? 'It was looked for everywhere. If you know better, try one of the places at the right.'
-          : 'It can be found by its sound.'}
+          ? 'It was looked for everywhere. If you know better, set it down, try a place at the right, or make two marks one moment.'
+          : 'It can be found by its sound, or set down anywhere and moved from there.'}
       </Text>
       <Button size="sm" onClick={() => place.mutate()} disabled={busy !== undefined} loading={place.isPending}>
         {busy
@@ -28,6 +31,9 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
           : recording.status === 'unplaced'
             ? 'Look again'
             : 'Find its place'}
+      </Button>
+      <Button size="sm" variant="outline" onClick={() => edit({ kind: 'move', offset_s: player.positionS() })}>
+        Set it down at the playhead
       </Button>
     </Flex>
   )

@@ -4,11 +4,13 @@ import { Choice } from '../../ui/Choice'
 import { timeFrom } from '../../time/times'
 import { ClockChoice } from './ClockChoice'
 import { History } from './History'
+import { MarkLists } from './MarkLists'
 import { MatchCurve } from './MatchCurve'
 import { PieceList } from './PieceList'
 import { Section } from './Section'
 import { SoundChoice } from './SoundChoice'
 import { STEPS, useStep } from './steps'
+import { Timecodes } from './Timecodes'
 import { TypedField } from './TypedField'
 import { useBench } from './benchStore'
 
@@ -31,30 +33,6 @@ export const SidePanel = memo(function SidePanel() {
       overflowY={{ md: 'auto' }}
     >
       <MatchCurve />
-      {map && (
-        <Section title="Place">
-          <TypedField
-            label="starts at"
-            name="Starts at, seconds"
-            shown={(map.offset_s + pendingS).toFixed(6)}
-            unit="s"
-            title="seconds, 1:35.250, or timecode 00:01:35:06"
-            keep={(text) => {
-              const value = timeFrom(text, frameRate)
-              if (value !== null) edit({ kind: 'move', offset_s: value })
-              return value !== null
-            }}
-          />
-          <ClockChoice />
-        </Section>
-      )}
-      {map && (
-        <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
-          <StepChoice />
-        </Section>
-      )}
-      <SoundChoice />
-      <PieceList />
       {judgement && judgement.notes.length > 0 && (
         <Section title="To know">
           {judgement.notes.map((note) => (
@@ -64,6 +42,30 @@ export const SidePanel = memo(function SidePanel() {
           ))}
         </Section>
       )}
+      <Section title="Place">
+        <TypedField
+          label="starts at"
+          name="Starts at, seconds"
+          shown={map ? (map.offset_s + pendingS).toFixed(6) : ''}
+          unit="s"
+          title="seconds, 1:35.250, or timecode 00:01:35:06"
+          keep={(text) => {
+            const value = timeFrom(text, frameRate)
+            if (value !== null) edit({ kind: 'move', offset_s: value })
+            return value !== null
+          }}
+        />
+        <Timecodes />
+        {map && <ClockChoice />}
+      </Section>
+      {map && (
+        <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
+          <StepChoice />
+        </Section>
+      )}
+      <MarkLists />
+      <SoundChoice />
+      <PieceList />
       <History />
     </Flex>
   )

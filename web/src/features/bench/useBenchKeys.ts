@@ -2,6 +2,7 @@ import { useEffect, useRef } from 'react'
 import { player, usePlayer, WAYS } from '../../listening/player'
 import { onKeys } from '../../ui/keys'
 import { useBenchStore } from './benchStore'
+import { useMarkActions } from './marks'
 import { STEPS, useStep } from './steps'
 import { useTraceKind } from './traceKind'
 import { useWaveKind } from './waveKind'
@@ -19,6 +20,7 @@ export function useBenchKeys(ways: Ways): void {
   const latest = useRef(ways)
   latest.current = ways
   const store = useBenchStore()
+  const marks = useMarkActions()
   useEffect(() => {
     const bench = store.getState
     const stepS = (steps: number): number => {
@@ -57,6 +59,13 @@ export function useBenchKeys(ways: Ways): void {
       'Shift+ArrowRight': () => nudge(TEN),
       'Alt+ArrowLeft': () => stretch(-1),
       'Alt+ArrowRight': () => stretch(1),
+      m: () => void marks.put('recording'),
+      'Shift+M': () => void marks.put('reference'),
+      v: () => marks.next('recording'),
+      r: () => marks.next('reference'),
+      e: () => marks.meet(),
+      p: () => marks.toPlayhead(),
+      s: () => marks.firstSound(),
       h: () => bench().holdLoupe(bench().heldLoupe === null ? 0 : null),
       c: () => bench().edit({ kind: 'split', t_ref: player.positionS() }),
       Delete: () => {
@@ -95,5 +104,5 @@ export function useBenchKeys(ways: Ways): void {
       stop()
       window.removeEventListener('keyup', release)
     }
-  }, [store])
+  }, [store, marks])
 }

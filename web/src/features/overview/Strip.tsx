@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useCallback } from 'react'
-import type { Recording, Window } from '../../api/client'
-import { proofWindowsOptions, usePieces } from '../../api/queries'
+import type { Mark, Recording, Window } from '../../api/client'
+import { marksOptions, proofWindowsOptions, usePieces } from '../../api/queries'
 import { drawStrip } from '../../drawing/strip'
 import type { Viewport } from '../../time/viewport'
 import { useCanvas, type Size } from '../../ui/useCanvas'
@@ -15,6 +15,7 @@ interface Props {
 }
 
 const NONE: readonly Window[] = []
+const NO_MARKS: readonly Mark[] = []
 
 export function Strip({ recording, view, isReference, heightPx }: Props) {
   const palette = usePalette()
@@ -22,10 +23,12 @@ export function Strip({ recording, view, isReference, heightPx }: Props) {
   const proofOf = isReference ? undefined : recording.proof?.map_id
   const { data: proof } = useQuery({ ...proofWindowsOptions(recording.id, proofOf ?? ''), enabled: proofOf !== undefined })
   const windows = proof?.windows ?? NONE
+  const { data: all } = useQuery(marksOptions(recording.project_id))
+  const marks = all?.get(recording.id) ?? NO_MARKS
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) =>
-      drawStrip(ctx, { recording, view, ...size, isReference, unsure: recording.status === 'unsure', pieces, windows, palette }),
-    [recording, view, isReference, pieces, windows, palette],
+      drawStrip(ctx, { recording, view, ...size, isReference, unsure: recording.status === 'unsure', pieces, windows, marks, palette }),
+    [recording, view, isReference, pieces, windows, marks, palette],
   )
   const ref = useCanvas(draw)
   return <canvas ref={ref} style={{ width: '100%', height: heightPx }} aria-hidden />

@@ -1,0 +1,108 @@
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useMemo } from 'react'
+import { create } from 'zustand'
+import { api, told, type Mark, type Recording } from '../../api/client'
+import { marksOptions } from '../../api/queries'
+import type { DrawnMark } from '../../drawing/marks'
+import { player } from '../../listening/player'
+import { identity, toRecording, toReference } from '../../time/timeMap'
+import { sayProblem } from '../../ui/problems'
+import { useBench, useBenchStore, type Bench } from './benchStore'
+
+export type Side = 'reference' | 'recording'
+
+/** Which mark of either side is meant, by its time, s of its own recording. */
+export const useChosenMarks = create<Record<Side, number | null>>(() => ({ reference: null, recording: null }))
+
+const NONE: readonly Mark[] = []
+
+/** The marks of both sides, in the order of time. */
+export function useMarks(): Record<Side, readonly Mark[]> {
+  const projectId = useBench((s) => s.project.id)
+  const [referenceId, recordingId] = [useBench((s) => s.reference.id), useBench((s) => s.recording.id)]
+  const { data } = useQuery(marksOptions(projectId))
+  return useMemo(
+    () => ({ reference: data?.get(referenceId) ?? NONE, recording: data?.get(recordingId) ?? NONE }),
+    [data, referenceId, recordingId],
+  )
+}
+
+/** The same where they lie in reference time, for drawing. */
+export function useDrawnMarks(): Record<Side, readonly DrawnMark[]> {
+  const marks = useMarks()
+  const pieces = useBench((s) => s.pieces)
+  const chosen = useChosenMarks()
+  return useMemo(() => {
+    const drawn = (side: Side, toRef: (tRecS: number) => number | null): DrawnMark[] =>
+      marks[side].flatMap((mark) => {
+        const tRefS = toRef(mark.t_rec)
+        return tRefS === null ? [] : [{ tRefS, name: mark.name, own: mark.id !== null, chosen: chosen[side] === mark.t_rec }]
+      })
+    return { reference: drawn('reference', (t) => t), recording: drawn('recording', (t) => toReference(pieces, t)) }
+  }, [marks, pieces, chosen])
+}
+
+const ofSide = (bench: Bench, side: Side): Recording => bench[side]
+const toRef = (bench: Bench, side: Side, tRecS: number): number | null =>
+  toReference(side === 'reference' ? identity(bench.reference.media.duration_s ?? 0) : bench.pieces, tRecS)
+
+/** What can be done with marks, by keys and by buttons. */
+export function useMarkActions() {
+  const client = useQueryClient()
+  const store = useBenchStore()
+  return useMemo(() => {
+    const bench = store.getState
+    const marksOf = (side: Side): readonly Mark[] => {
+      const all = client.getQueryData(marksOptions(bench().project.id).queryKey)
+      return all?.find((one) => one.recording_id === ofSide(bench(), side).id)?.marks ?? NONE
+    }
+    const changed = (): Promise<void> => client.invalidateQueries({ queryKey: ['marks', bench().project.id] })
+    /** Mean it, and hear a second around it. */
+    const choose = (side: Side, tRecS: number): void => {
+      useChosenMarks.setState({ [side]: tRecS })
+      const at = toRef(bench(), side, tRecS)
+      if (at !== null) player.hearAround(at, side)
+    }
+    return {
+      choose,
+      /** Mean the next mark of a side, after the one that is meant, or after the playhead. */
+      next: (side: Side): void => {
+        const marks = marksOf(side)
+        const chosen = useChosenMarks.getState()[side]
+        const after = chosen ?? -1
+        const found = marks.find((mark) => mark.t_rec > after) ?? marks[0]
+        if (found) choose(side, found.t_rec)
+      },
+      /** Mark the playhead's moment, to the sample. */
+      put: async (side: Side): Promise<void> => {
+        const { id, media } = ofSide(bench(), side)
+        const rateHz = media.sample_rate_hz ?? 48000
+        const at = side === 'reference' ? player.positionS() : toRecording(bench().pieces, player.positionS())
+        if (at === null) return sayProblem('The playhead is where this recording has no sound; move it onto the recording first.')
+        const body = { t_rec: Math.round(at * rateHz) / rateHz, name: '' }
+        const mark = await told(api.POST('/api/recordings/{recording_id}/marks', { params: { path: { recording_id: id } }, body }))
+        await changed()
+        useChosenMarks.setState({ [side]: mark.t_rec })
+      },
+      name: async (markId: string, name: string): Promise<void> => {
+        await told(api.PATCH('/api/marks/{mark_id}', { params: { path: { mark_id: markId } }, body: { name } }))
+        await changed()
+      },
+      remove: async (markId: string): Promise<void> => {
+        await told(api.DELETE('/api/marks/{mark_id}', { params: { path: { mark_id: markId } } }))
+        await changed()
+      },
+      /** Both marks that are meant are one moment: the recording moves. */
+      meet: (): void => {
+        const { reference, recording } = useChosenMarks.getState()
+        if (reference !== null && recording !== null) bench().edit({ kind: 'meet', t_rec: recording, t_ref: reference })
+      },
+      /** The recording's mark, or its first sound, at the playhead. */
+      toPlayhead: (): void => {
+        const { recording } = useChosenMarks.getState()
+        if (recording !== null) bench().edit({ kind: 'meet', t_rec: recording, t_ref: player.positionS() })
+      },
+      firstSound: (): void => bench().edit({ kind: 'first-sound', t_ref: player.positionS() }),
+    }
+  }, [client, store])
+}
