@@ -50,10 +50,10 @@ def gate_case(kind: str, number: int) -> GateCase:
     seed = int(rng.integers(1 << 30))
     spoken = kind == "same voice" or (kind != "same instrument" and number % 2 == 0)
     length_s = REFERENCE_S + 25
-    event = other_talk(seed, 1, length_s) if spoken else _music(seed, 1, length_s)
+    event = other_talk(seed, 1, length_s) if spoken else other_music(seed, 1, length_s)
     reference = _in_room(event[: int(REFERENCE_S * RATE_HZ)], rng, strength=0.15)
     if kind in STRANGERS:
-        event = other_talk(seed, 2, length_s) if spoken else _music(seed, 2, length_s)
+        event = other_talk(seed, 2, length_s) if spoken else other_music(seed, 2, length_s)
     duration_s = {"short": rng.uniform(4, 7), "partly": 40.0}.get(kind, rng.uniform(20, 35))
     offset_s = REFERENCE_S - OVERLAP_S if kind == "partly" else float(rng.uniform(0, REFERENCE_S - duration_s))
     rate = 1 + float(rng.uniform(-120, 120)) * 1e-6
@@ -97,7 +97,7 @@ def other_talk(seed: int, text: int, duration_s: float) -> np.ndarray:
     return sound
 
 
-def _music(seed: int, tune: int, duration_s: float) -> np.ndarray:
+def other_music(seed: int, tune: int, duration_s: float) -> np.ndarray:
     """Bowed or struck, free in time; two tunes of one seed share the instrument, the scale and the pace."""
     instrument, notes = np.random.default_rng([seed, 13]), np.random.default_rng([seed, 17, tune])
     bowed, root, pace_s = instrument.random() < 0.5, instrument.uniform(130, 260), instrument.uniform(0.22, 0.5)

@@ -3,9 +3,12 @@
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.ground.words import Note
+from gullywind.core.judge.along_course import judge_courses, proved_course
 from gullywind.core.judge.judge import judge, judge_pieces, unplaced
 from gullywind.core.judge.notes import heard_notes, silent_note
 from gullywind.core.measure.correlate import WindowLag
@@ -79,6 +82,8 @@ def align_recording(
     alignment = _place(searched, notes, map_all, checkpoint)
     # Where the sound agrees as it is, another speed is no question, however many places agree.
     proved = alignment.support is not None and alignment.support.chance_nats >= STRONG_NATS
+    if alignment.status is not Status.PLACED:
+        alignment = _along_course(searched, notes, alignment, map_all, checkpoint)
     if alignment.status is not Status.PLACED and not proved:
         alignment = _at_other_speeds(reference, recording, notes, map_all, checkpoint) or alignment
     checkpoint(0.95)
@@ -142,6 +147,26 @@ def _place(
     checkpoint(0.93)
     proof = prove(best.reference, best.recording, judged.time_map, window_s=window_s, map_all=map_all)
     return replace(judged, residual=proof.residual, trace=proof.windows, window_s=window_s)
+
+
+def _along_course(
+    searched: Sequence[Searched],
+    notes: tuple[Note, ...],
+    alignment: Alignment,
+    map_all: MapAll,
+    checkpoint: Checkpoint,
+) -> Alignment:
+    """The judgement by a path through all windows, where that is surer than the one by windows on a line."""
+    curve = alignment.curve or Curve(0.0, 1.0, np.zeros(0, np.float32))
+    found = judge_courses(searched, notes, curve, checkpoint)
+    if found is None:
+        return alignment
+    judged, followed = found
+    assert judged.time_map is not None
+    window_s = proof_window_s(0.0)
+    proof = prove(followed.reference, followed.recording, judged.time_map, window_s=window_s, map_all=map_all)
+    proved = replace(judged, residual=proof.residual, trace=proof.windows, window_s=window_s)
+    return proved_course(proved, followed, proof.windows, alignment)
 
 
 def _at_other_speeds(
