@@ -13,6 +13,7 @@ from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import NO_RIVAL, Alignment, Candidate, Curve, Status
 from gullywind.core.measure.explained import explained_share
+from gullywind.core.places.search import CoarsePlace
 from gullywind.core.places.verify import starting_line, window_agrees
 from gullywind.core.places.wandering import (
     COURSE_HOP_S,
@@ -29,6 +30,10 @@ from gullywind.core.sound.views import Listening
 
 #: Of the search's places so many are glanced at, and so many of the hopeful followed.
 MOST_GLANCES, MOST_FOLLOWS = 6, 3
+#: If none of the first is hopeful, no other is: the search hears whatever wanders by some ms. What does not stand so
+#: high, nor above the next, is a stranger's best.
+FIRST_GLANCES = 2
+LEAST_GLANCED_Z, STANDS_OUT = 5.0, 1.15
 #: Paths of strangers gain up to 1.25 times what chance does, those of right places mostly 1.5 and more.
 EVEN_RATIO, RATIO_STEEPNESS, MOST_COURSE_CONFIDENCE = 1.38, 14.0, 0.99
 #: Below this nothing is told.
@@ -125,12 +130,16 @@ def _follow(searched: Sequence[Searched], checkpoint: Checkpoint) -> list[Follow
     """Courses at places of their own that beat chance, the one that gains most first."""
     glanced = []
     for one in searched:
-        for place in one.curve.places[:MOST_GLANCES]:
+        hopeful = 0
+        for k, place in enumerate(_worth_a_glance(one.curve.places)):
+            if k >= FIRST_GLANCES and not hopeful:
+                break
             checkpoint(0.92)
             line = starting_line(place)
             ratio = glance_at_course(one.reference.view, one.recording.view, line)
             if ratio >= GLANCE_RATIO:
                 glanced.append((ratio, line, one))
+                hopeful += 1
     found: list[Followed] = []
     for _, line, one in sorted(glanced, key=lambda found: -found[0])[:MOST_FOLLOWS]:
         checkpoint(0.93)
@@ -144,6 +153,13 @@ def _follow(searched: Sequence[Searched], checkpoint: Checkpoint) -> list[Follow
         if all(apart):
             kept.append(follow)
     return kept
+
+
+def _worth_a_glance(places: Sequence[CoarsePlace]) -> Sequence[CoarsePlace]:
+    """The search's best, where it shows more than it does of strangers."""
+    if not places or (places[0].z < LEAST_GLANCED_Z and len(places) > 1 and places[0].z < STANDS_OUT * places[1].z):
+        return ()
+    return places[:MOST_GLANCES]
 
 
 def _lead(course: Course, rival: Course) -> float:
