@@ -136,3 +136,32 @@ def going_on(behind: str, seed: int, duration_s: float) -> np.ndarray:
     else:
         sound = noise_of(rng, behind, samples)
     return np.asarray(sound / sound.std())
+
+
+@dataclass(frozen=True, eq=False)
+class ClapPair:
+    """Two recordings with nothing in common but claps, if those: the second begins `offset_s` later."""
+
+    one: np.ndarray
+    other: np.ndarray
+    offset_s: float
+    kind: str
+
+
+def clap_pair(seed: int, *, same: bool, aside: bool, duration_s: float = 30.0) -> ClapPair:
+    """Two or three claps beside different sounds; where they are not the `same`, at much the same distances."""
+    rng = np.random.default_rng([seed, 991])
+    kinds, behinds = ASIDE if aside else FITTED
+    kind, behind = kinds[seed % len(kinds)], behinds[seed // len(kinds) % len(behinds)]
+    times_s = [float(rng.uniform(5, 20))]
+    for _ in range(1 + seed % 2):
+        times_s.append(times_s[-1] + float(rng.uniform(0.25, 0.8)))
+    claps = clapped(times_s, kind, duration_s, rng)
+    others = claps if same else clapped([t + float(rng.normal(0, 0.02)) for t in times_s], kind, duration_s, rng)
+    sounds = []
+    for k, some in enumerate((claps, others)):
+        path = SoundPath(rt60_s=rng.uniform(0.2, 0.6), direct_db=rng.uniform(-3, 9), microphone=True)
+        beside = going_on(behind, 2 * seed + k, duration_s)
+        sounds.append(heard(some[: beside.size] * 10 ** (rng.uniform(*LEVELS_DB) / 20) + beside, path, rng))
+    cut = int(rng.uniform(0, 4) * RATE_HZ)
+    return ClapPair(sounds[0], sounds[1][cut:], cut / RATE_HZ, kind)

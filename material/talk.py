@@ -1,4 +1,4 @@
-"""The demo's first project: the miller's talk at Brack Mill, as nine devices kept it. All of it is invented."""
+"""The demo's first project: the miller's talk at Brack Mill, as ten devices kept it. All of it is invented."""
 
 import io
 from fractions import Fraction
@@ -12,7 +12,7 @@ from scipy.signal import butter, oaconvolve, sosfilt
 from gullywind.core.ground.timecode import Counting
 from material.claps import clapped
 from material.containers import with_time_reference
-from material.devices import RATE_HZ, SoundPath, clocked, encode, heard, noise_of, room_response
+from material.devices import RATE_HZ, SoundPath, clocked, encode, followed, heard, noise_of, room_response
 from material.music import piece
 from material.speech import say, talk
 from material.timecode_sound import CodeSound, code_sound
@@ -121,6 +121,11 @@ def write_talk(folder: Path) -> list[Path]:
     # A clip of the last words: the desk had stopped, other recorders had not.
     clip = at(SoundPath(0.5, 2.0, 20, "pink", True), DESK_ENDS_S + 2.0, 8.0, 16.0)
     encode(folder / "Phone, last words.m4a", clip, RATE_HZ, "aac", 64000)
+    # A phone that somebody carries from the stove to the window and back.
+    t = np.arange(int(64 * RATE_HZ)) / RATE_HZ
+    walked_s = 0.0032 * np.sin(2 * np.pi * t / 31) + 0.0011 * np.sin(2 * np.pi * t / 13 + 1)
+    carried = followed(heard(mixed, SoundPath(0.5, 3.0, 16, "pink", True), rng), 4 + 96.4 + t - walked_s)
+    encode(folder / "Phone, carried about.m4a", carried, RATE_HZ, "aac", 96000)
     stray = talk(905, 40.0) * 0.7 + piece(906, 40.0)[: int(40 * RATE_HZ)] * 0.2
     encode(folder / "Take 09.mp3", stray, RATE_HZ, "mp3", 96000)
     return [
@@ -134,6 +139,7 @@ def write_talk(folder: Path) -> list[Path]:
             "Lapel.wav",
             "Balcony recorder.wav",
             "Phone, last words.m4a",
+            "Phone, carried about.m4a",
             "Take 09.mp3",
         )
     ]

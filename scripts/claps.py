@@ -1,7 +1,8 @@
 """Sharp sounds: fits the model that finds them, and judges it on kinds that it was not fitted on.
 
 `python -m scripts.claps fit --cases N` prints the model for `core/features/clap_model.py`;
-`python -m scripts.claps judge --cases N [--aside]` says how many were found, and how many are none.
+`python -m scripts.claps judge --cases N [--aside]` says how many were found, and how many are none;
+`python -m scripts.claps pairs --cases N [--aside]` how many pairs with nothing else in common are placed by them.
 """
 
 import argparse
@@ -11,12 +12,17 @@ from multiprocessing import Pool
 import numpy as np
 from scipy.optimize import minimize
 
+from gullywind.core.align import hear
+from gullywind.core.by_claps import align_by_claps
 from gullywind.core.features.claps import ONE_SOUND_S, ClapFinder
-from material.claps import clap_case
+from material.arrays import ArraySound
+from material.claps import clap_case, clap_pair
 from material.devices import RATE_HZ
 
 #: A moment this near to a clap is it, s; what rings after one is neither one nor none.
 NEAR_S, RINGING_S = 0.004, 0.5
+#: A place this near is right, s.
+RIGHT_S = 0.001
 #: Weights are kept small: numbers of one picture say much the same.
 RIDGE = 1.0
 
@@ -81,15 +87,43 @@ def judge(cases: int, first: int, *, aside: bool) -> None:
     print(f"beginnings: {np.median(errors):.2f} ms off in the median, {np.percentile(errors, 95):.2f} ms at 95 %")
 
 
+def placed(asked: tuple[int, bool, bool]) -> tuple[bool, str, str | None, float]:
+    """Whether the claps are the same, of what kind, what was said, and how far it is off, s."""
+    seed, same, aside = asked
+    pair = clap_pair(seed, same=same, aside=aside)
+    found = align_by_claps(hear(ArraySound(pair.one, RATE_HZ)), hear(ArraySound(pair.other, RATE_HZ)))
+    if found is None or found.time_map is None:
+        return same, pair.kind, None, float("nan")
+    return same, pair.kind, str(found.status), abs(found.time_map.offset_s - pair.offset_s)
+
+
+def pairs(cases: int, first: int, *, aside: bool) -> None:
+    asked = [(seed, same, aside) for same in (True, False) for seed in range(first, first + cases)]
+    with Pool() as pool:
+        rows = pool.map(placed, asked)
+    for same in (True, False):
+        some = [row for row in rows if row[0] is same]
+        sure = [row for row in some if row[2] == "placed"]
+        right = sum(row[3] < RIGHT_S for row in sure) if same else 0
+        unsure = sum(row[2] == "unsure" for row in some)
+        name = "the same claps" if same else "others at much the same distances"
+        print(f"{name}: {len(sure)} of {len(some)} placed, {right} of them right to 1 ms, {unsure} suggested")
+        for kind in sorted({row[1] for row in some}):
+            of_kind = [row for row in some if row[1] == kind]
+            print(f"  {kind}: {sum(row[2] == 'placed' for row in of_kind)} of {len(of_kind)}")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=["fit", "judge"])
+    parser.add_argument("what", choices=["fit", "judge", "pairs"])
     parser.add_argument("--cases", type=int, default=96)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--aside", action="store_true", help="kinds that nothing was fitted on")
     given = parser.parse_args()
     if given.what == "fit":
         fit(given.cases, given.first)
+    elif given.what == "pairs":
+        pairs(given.cases, given.first, aside=given.aside)
     else:
         judge(given.cases, given.first, aside=given.aside)
 

@@ -65,6 +65,9 @@ def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
     ppm = time_map.clock_ppm
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return f"played at {time_map.rate * 100:.3f} % of its speed"
+    wandering = next((n["message"] for n in notes if n["code"] == "wandering"), None)
+    if wandering and not all(piece.is_straight for piece in time_map.pieces):
+        return f"{wandering[0].lower()}{wandering[1:].split(',')[0]}"
     slid_ms = abs(ppm) * 1e-3 * (row.media.duration_s or 0.0)
     if slid_ms < UNHEARD_MS or abs(ppm) < LEAST_PPM:
         return "in step with its clock"
@@ -103,6 +106,8 @@ def clock_label(row: RecordingRow) -> str:
     time_map = row.current.value.heard_map
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return "wrong rate" if "rate-mislabelled" in codes else "speed"
+    if "wandering" in codes and not all(piece.is_straight for piece in time_map.pieces):
+        return "wanders"
     ppm = time_map.clock_ppm
     return f"{ppm:+.1f}".replace("-", "−") if abs(ppm) >= LEAST_PPM else "0.0"
 
