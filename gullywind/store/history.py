@@ -45,8 +45,8 @@ def find_change(session: Session, change_id: UUID) -> ChangeRow | None:
 def add_part(session: Session, change: ChangeRow, part: Part) -> VersionRow | None:
     """A recording's new version as part of a change that was begun before; what was taken back of it is dropped.
 
-    Where something newer was done to the recording meanwhile, it becomes a change of its own. What the same change made
-    of it before is replaced: one thing that was done leads to one version.
+    Where something newer was done to the recording meanwhile, it becomes a change of its own; what the same change made
+    of it before is replaced.
     """
     row = part.recording
     _drop_taken_back(session, change.project_id, [row.id])
@@ -57,15 +57,10 @@ def add_part(session: Session, change: ChangeRow, part: Part) -> VersionRow | No
         change = begin_change(session, change.project_id, change.sentence)
     before = session.get(ChangePartRow, (change.id, row.id))
     if before is not None:
-        replaced, version = session.get(VersionRow, before.after_id), _new_version(part)
-        session.add_all([version] if version else [])
+        row.version_id, replaced = before.before_id, before.after_id
+        session.delete(before)
         session.flush()
-        before.after_id = version.id if version else None
-        _point(row, before.after_id, version)
-        session.flush()
-        if replaced is not None:
-            session.delete(replaced)
-        return version
+        session.execute(delete(VersionRow).where(VersionRow.id == replaced))
     return add_parts(session, change, [part])[0]
 
 
@@ -155,7 +150,8 @@ def switch_change(session: Session, change: ChangeRow, *, applied: bool) -> list
         point_at_placings(session, change.project_id, wanted)
     rows = {one.id: one for one in _recordings(session, [part.recording_id for part in parts])}
     wanted_ids = {part.recording_id: part.after_id if applied else part.before_id for part in parts}
-    versions = {one.id: one for one in _versions(session, [one for one in wanted_ids.values() if one])}
+    asked = select(VersionRow).where(VersionRow.id.in_([one for one in wanted_ids.values() if one]))
+    versions = {one.id: one for one in session.scalars(asked)}
     for recording_id, version_id in wanted_ids.items():
         _point(rows[recording_id], version_id, versions.get(version_id) if version_id else None)
     session.flush()
@@ -264,10 +260,6 @@ def _touches(recording_id: UUID | None) -> ColumnElement[bool]:
 def _recordings(session: Session, ids: Sequence[UUID]) -> Sequence[RecordingRow]:
     query = select(RecordingRow).where(RecordingRow.id.in_(ids)).options(selectinload(RecordingRow.proof))
     return session.scalars(query).all()
-
-
-def _versions(session: Session, ids: Sequence[UUID]) -> Sequence[VersionRow]:
-    return session.scalars(select(VersionRow).where(VersionRow.id.in_(ids))).all()
 
 
 def _new_version(part: Part) -> VersionRow | None:

@@ -1,4 +1,5 @@
 import { create } from 'zustand'
+import { fetchSound, type Track } from './fetchSound'
 
 /**
  * Sample-accurate playback: chunks come from the server in reference time, already mapped, and are scheduled on one
@@ -12,15 +13,6 @@ export const WAYS: readonly { way: Way; label: string; key: string }[] = [
   { way: 'both', label: 'Both', key: '3' },
   { way: 'ears', label: 'One in each ear', key: '4' },
 ]
-
-export interface Track {
-  recordingId: string
-  role: 'reference' | 'recording'
-  /** Version of the map; empty for the reference. */
-  mapId: string
-  /** Where the sound comes from, if not from the recording itself. */
-  path?: string
-}
 
 export interface Range {
   startS: number
@@ -252,18 +244,8 @@ class Player {
     }
   }
 
-  private async fetch(track: Track, first: number, samples: number): Promise<AudioBuffer> {
-    const map = track.role === 'reference' || track.path ? '' : `&map_id=${track.mapId}`
-    const answer = await fetch(`${track.path ?? `/api/recordings/${track.recordingId}/sound`}?first=${first}&samples=${samples}${map}`)
-    if (!answer.ok) {
-      const problem = (await answer.json().catch(() => null)) as { detail?: string } | null
-      throw new Error(problem?.detail ?? 'The sound could not be fetched.')
-    }
-    const channels = Number(answer.headers.get('X-Channels') ?? 1)
-    const data = new Float32Array(await answer.arrayBuffer())
-    const buffer = new AudioBuffer({ length: samples, numberOfChannels: channels, sampleRate: this.rate })
-    for (let c = 0; c < channels; c++) buffer.copyToChannel(data.subarray(c * samples, (c + 1) * samples), c)
-    return buffer
+  private fetch(track: Track, first: number, samples: number): Promise<AudioBuffer> {
+    return fetchSound(track, this.rate, first, samples)
   }
 
   private schedule(track: Track, buffer: AudioBuffer, when: number, skip = 0): void {

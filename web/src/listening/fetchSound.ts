@@ -1,0 +1,25 @@
+/** Stretches of sound from the server, in reference time and at the reference's rate. */
+
+export interface Track {
+  recordingId: string
+  role: 'reference' | 'recording'
+  /** Version of the map; empty for the reference. */
+  mapId: string
+  /** Where the sound comes from, if not from the recording itself. */
+  path?: string
+}
+
+/** Samples `first` to `first + samples - 1` of a track; throws with the server's sentence. */
+export async function fetchSound(track: Track, rate: number, first: number, samples: number): Promise<AudioBuffer> {
+  const map = track.role === 'reference' || track.path ? '' : `&map_id=${track.mapId}`
+  const answer = await fetch(`${track.path ?? `/api/recordings/${track.recordingId}/sound`}?first=${first}&samples=${samples}${map}`)
+  if (!answer.ok) {
+    const problem = (await answer.json().catch(() => null)) as { detail?: string } | null
+    throw new Error(problem?.detail ?? 'The sound could not be fetched.')
+  }
+  const channels = Number(answer.headers.get('X-Channels') ?? 1)
+  const data = new Float32Array(await answer.arrayBuffer())
+  const buffer = new AudioBuffer({ length: samples, numberOfChannels: channels, sampleRate: rate })
+  for (let c = 0; c < channels; c++) buffer.copyToChannel(data.subarray(c * samples, (c + 1) * samples), c)
+  return buffer
+}
