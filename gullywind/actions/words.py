@@ -175,7 +175,9 @@ def facts_line(media: MediaRow) -> str:
         parts.append("silent")
     elif media.loudness_lufs is not None:
         parts.append(f"{media.loudness_lufs:.1f} LUFS".replace("-", "−"))
-    if media.peak_dbfs is not None and not media.silent:
+    if media.true_peak_dbtp is not None and not media.silent:
+        parts.append(f"true peak {media.true_peak_dbtp:.1f} dBTP".replace("-", "−"))
+    elif media.peak_dbfs is not None and not media.silent:
         parts.append(f"peak {media.peak_dbfs:.1f} dBFS".replace("-", "−"))
     if media.clipped_samples:
         parts.append(f"clips ({media.clipped_samples} samples)")

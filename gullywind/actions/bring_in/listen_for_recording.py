@@ -94,5 +94,6 @@ def _store(context: Context, content_hash: str, found: MediaReport | UnreadableE
         media.set_facts(found.facts)
         media.state = MediaState.READY
         media.peak_dbfs, media.loudness_lufs = found.peak_dbfs, found.loudness_lufs
+        media.true_peak_dbtp = found.true_peak_dbtp
         media.clipped_samples, media.silent = found.clipped_samples, found.silent
         media.set_heard(found.claps, found.timecode)

@@ -20,6 +20,7 @@ from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.loudness import LoudnessMeter
 from gullywind.core.sound.peaks import LEVELS, PeakBuilder
+from gullywind.core.sound.true_peak import TruePeakMeter
 from gullywind.formats.derived import FEATURES, SPOOL, load_heard, peaks_name, save_heard, save_peaks
 from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound
@@ -31,10 +32,11 @@ DECODING = 0.5
 
 @dataclass(frozen=True)
 class MediaReport:
-    """What listening told. `peak_dbfs`, `loudness_lufs` are None for silence."""
+    """What listening told. `peak_dbfs`, `true_peak_dbtp`, `loudness_lufs` are None for silence."""
 
     facts: MediaFacts
     peak_dbfs: float | None
+    true_peak_dbtp: float | None
     loudness_lufs: float | None
     clipped_samples: int
     silent: bool
@@ -67,7 +69,7 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
 
 
 def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkpoint) -> MediaReport:
-    builder, meter, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz), 0.0
+    builder, meter, true_peak, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz), TruePeakMeter(), 0.0
     listeners = listeners_for(sound)
     audible = sounding_channels(sound.channels, listeners[0].code)
     for block in blocks_of(sound, checkpoint=checkpoint):
@@ -75,6 +77,7 @@ def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkp
         loudest = max(loudest, float(audible_block.max()), -float(audible_block.min()))
         builder.push(drawing_mix(audible_block))
         meter.push(audible_block)
+        true_peak.push(audible_block)
         for listener in listeners:
             listener.push(block)
     heard = finish_all(listeners)
@@ -83,6 +86,7 @@ def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkp
     return MediaReport(
         facts,
         20 * float(np.log10(loudest)) if loudest > 0 else None,
+        true_peak.finish(),
         meter.finish(),
         max(one.clipped_samples for one in heard),
         all(one.silent for one in heard),

@@ -8,6 +8,7 @@ from gullywind.api.models.recordings import Body
 from gullywind.core.maps import edits, piece_edits, sounding_edits
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.version import Gaps, Pitch
+from gullywind.core.sound.levels import USUAL_LIMIT_DBTP
 
 
 class Edit(Body):
@@ -270,6 +271,15 @@ ToCore = (
     | PushIn
 )
 EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | StepIn | GoIn, Field(discriminator="kind")]
+
+
+class LevelsIn(Body):
+    """The loudness of all recordings of a project: a target in LUFS, null for the reference's; true peaks stay below
+    the limit, dBTP.
+    """
+
+    target_lufs: float | None = None
+    limit_dbtp: float = USUAL_LIMIT_DBTP
 
 
 class ClocksIn(Body):

@@ -11,6 +11,7 @@ from starlette.requests import ClientDisconnect
 
 from gullywind.actions.bring_in.listen_for_recording import listen_again
 from gullywind.actions.edit import edit_map
+from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.hear.prove_recording import request_proofs
@@ -19,7 +20,17 @@ from gullywind.actions.projects.change_recordings import add_recording, remove_r
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.evidence import CurveOut, ProofWindowsOut, TimecodeOut, TimingOut, VersionOut
 from gullywind.api.models.folders import PathIn
-from gullywind.api.models.map_edits import ClockIn, ClocksIn, EditIn, FirstSoundIn, GoIn, StepIn, TakeIn, TrimIn
+from gullywind.api.models.map_edits import (
+    ClockIn,
+    ClocksIn,
+    EditIn,
+    FirstSoundIn,
+    GoIn,
+    LevelsIn,
+    StepIn,
+    TakeIn,
+    TrimIn,
+)
 from gullywind.api.models.recordings import NameIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
@@ -155,6 +166,12 @@ def get_proof_windows(recording_id: UUID, session: SessionDep) -> ProofWindowsOu
 def use_clocks(project_id: UUID, body: ClocksIn, context: ContextDep, session: SessionDep) -> int:
     """Use the measured clocks of all recordings, or refuse them; returns how many changed."""
     return edit_map.use_clock_of_all(context, session, project_id, measured=body.use == "measured")
+
+
+@router.post("/projects/{project_id}/levels")
+def post_levels(project_id: UUID, body: LevelsIn, session: SessionDep) -> int:
+    """Bring all placed recordings to one loudness; returns how many changed."""
+    return match_levels(session, project_id, target_lufs=body.target_lufs, limit_dbtp=body.limit_dbtp)
 
 
 @router.post("/recordings/{recording_id}/proofs", status_code=202)

@@ -54,6 +54,7 @@ class MediaRow(Base):
     picture_start_s: Mapped[float | None] = mapped_column(default=None)
     peak_dbfs: Mapped[float | None] = mapped_column(default=None)
     loudness_lufs: Mapped[float | None] = mapped_column(default=None)
+    true_peak_dbtp: Mapped[float | None] = mapped_column(default=None)
     clipped_samples: Mapped[int] = mapped_column(default=0)
     silent: Mapped[bool] = mapped_column(default=False)
     timecode_rate: Mapped[str | None] = mapped_column(default=None)

@@ -308,6 +308,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Levels
+         * @description Bring all placed recordings to one loudness; returns how many changed.
+         */
+        post: operations["post_levels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/proofs": {
         parameters: {
             query?: never;
@@ -1069,6 +1089,20 @@ export interface components {
             kind: "kept";
             /** Kept */
             kept: boolean;
+        };
+        /**
+         * LevelsIn
+         * @description The loudness of all recordings of a project: a target in LUFS, null for the reference's; true peaks stay below
+         *     the limit, dBTP.
+         */
+        LevelsIn: {
+            /** Target Lufs */
+            target_lufs?: number | null;
+            /**
+             * Limit Dbtp
+             * @default -1
+             */
+            limit_dbtp: number;
         };
         /**
          * MapOut
@@ -3109,6 +3143,77 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ClocksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelsIn"];
             };
         };
         responses: {

@@ -1,4 +1,4 @@
-"""Sharp sounds and timecode as they were heard; marks of a person."""
+"""Sharp sounds, timecode and true peaks as they were heard; marks of a person."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -17,6 +17,7 @@ def upgrade() -> None:
     # Null until a file is listened to again: what was heard of it before knew neither.
     op.add_column("media", sa.Column("timecode_runs", JSONB(), nullable=True))
     op.add_column("media", sa.Column("claps", JSONB(), nullable=True))
+    op.add_column("media", sa.Column("true_peak_dbtp", sa.Double(), nullable=True))
     op.create_table(
         "mark",
         sa.Column("id", sa.Uuid(), nullable=False),

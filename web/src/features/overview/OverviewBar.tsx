@@ -6,6 +6,7 @@ import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
 import { recordingCount } from '../../time/times'
 import { ClocksMenu } from './ClocksMenu'
+import { LevelsMenu } from './LevelsMenu'
 import { useFolders } from './FolderDialog'
 import { ProjectHistory } from './ProjectHistory'
 
@@ -49,6 +50,7 @@ export function OverviewBar({ project, add }: { project: Project; add: () => voi
             </Button>
           )}
           <ClocksMenu project={project} />
+          <LevelsMenu project={project} />
           <Button
             size="xs"
             variant="outline"
