@@ -14,7 +14,7 @@ RecordingStatus = Literal["waiting", "placed", "unsure", "unplaced", "failed"]
 def status_of_recording(row: RecordingRow) -> RecordingStatus:
     """A place that a person changed counts as placed."""
     judged = row.placing.status if row.placing else None
-    return _status(row.media.state, row.version_id is not None, judged, row.is_untouched)
+    return _status(row.media.state, row.version_id is not None, judged, row.is_untouched, row.set_aside)
 
 
 def states_by_project(session: Session) -> dict[UUID, list[tuple[UUID, RecordingStatus]]]:
@@ -22,14 +22,16 @@ def states_by_project(session: Session) -> dict[UUID, list[tuple[UUID, Recording
     found: dict[UUID, list[tuple[UUID, RecordingStatus]]] = defaultdict(list)
     for one in states_of_all(session):
         found[one.project_id].append(
-            (one.recording_id, _status(one.media_state, one.has_place, one.judged, one.is_untouched))
+            (one.recording_id, _status(one.media_state, one.has_place, one.judged, one.is_untouched, one.set_aside))
         )
     return found
 
 
-def _status(media_state: str, has_place: bool, judged: str | None, is_untouched: bool) -> RecordingStatus:
+def _status(
+    media_state: str, has_place: bool, judged: str | None, is_untouched: bool, set_aside: bool
+) -> RecordingStatus:
     if media_state == MediaState.FAILED:
         return "failed"
     if has_place:
         return "unsure" if judged == "unsure" and is_untouched else "placed"
-    return "unplaced" if judged == "unplaced" else "waiting"
+    return "unplaced" if judged == "unplaced" or set_aside else "waiting"

@@ -23,6 +23,8 @@ def sentence_of(row: RecordingRow) -> str:
     media, judged, current = row.media, row.placing, row.current
     if media.state == MediaState.FAILED:
         return f"Cannot be used: {media.reason}."
+    if row.is_set_aside:
+        return "Set aside: it does not belong here, as you said."
     if current is None:
         if judged is None:
             return "Not placed yet."

@@ -104,6 +104,7 @@ class RecordingState:
     has_place: bool
     judged: str | None
     is_untouched: bool
+    set_aside: bool
 
 
 def states_of_all(session: Session) -> list[RecordingState]:
@@ -116,6 +117,7 @@ def states_of_all(session: Session) -> list[RecordingState]:
             RecordingRow.version_id.is_not(None),
             PlacingRow.status,
             func.coalesce(PlacingRow.version_id == RecordingRow.version_id, False),
+            RecordingRow.set_aside,
         )
         .join(MediaRow, MediaRow.content_hash == RecordingRow.content_hash)
         .outerjoin(PlacingRow, PlacingRow.id == RecordingRow.placing_id)

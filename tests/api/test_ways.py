@@ -96,3 +96,34 @@ class MarksTest(ApiCase):
         self.assertEqual(self.edit(again, kind="undo").json()["map"], met["map"])
         self.assertEqual(self.client.delete(f"/api/marks/{mark}").status_code, 204)
         self.assertEqual(self.client.delete(f"/api/marks/{mark}").status_code, 404)
+
+
+class SetAsideTest(ApiCase):
+    files: ClassVar[dict[str, bytes]] = {
+        "Desk.wav": wav_bytes(busy(40.0, 230)),
+        "Stray.wav": wav_bytes(busy(20.0, 231)),
+        "Near.wav": wav_bytes(clocked(busy(40.0, 230), 6.0, 1.0, 20.0)),
+    }
+
+    def edit(self, recording: dict, **edit: object):
+        body = {"version": recording["version"], **edit}
+        return self.client.post(f"/api/recordings/{recording['id']}/map-edits", json=body)
+
+    def test_what_does_not_belong_stays_so_whatever_is_looked_for(self):
+        project = self.placed()
+        aside = self.edit(self.recording(project, "Stray"), kind="set-aside", aside=True).json()
+        self.assertEqual((aside["status"], aside["set_aside"]), ("unplaced", True))
+        self.assertIn("as you said", aside["sentence"])
+        near = self.edit(self.recording(project, "Near"), kind="set-aside", aside=True).json()
+        self.assertEqual((near["map"], near["set_aside"]), (None, True))
+        for name in ("Near", "Desk"):
+            reference = self.recording(project, name)
+            now = self.project(project)
+            body = {"version": now["version"], "reference_id": reference["id"]}
+            self.assertEqual(self.client.patch(f"/api/projects/{project['id']}", json=body).status_code, 200)
+        self.assertTrue(self.recording(project, "Near")["set_aside"])
+        # A person who moves it there themselves has changed their mind.
+        back = self.edit(self.recording(project, "Near"), kind="move", offset_s=6.0).json()
+        self.assertEqual((back["status"], back["set_aside"]), ("placed", False))
+        may = self.edit(self.recording(project, "Stray"), kind="set-aside", aside=False).json()
+        self.assertFalse(may["set_aside"])

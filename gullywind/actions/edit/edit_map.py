@@ -114,7 +114,19 @@ def unplace_recording(context: Context, session: Session, recording_id: UUID, ve
     """Take the recording off its place; it is somewhere or nowhere, but nothing is forgotten."""
     row = _locked(session, recording_id, version)
     _current(row)
+    row.set_aside = False
     return _apply(context, session, row, None, "taken off its place")
+
+
+def set_aside(context: Context, session: Session, recording_id: UUID, version: int, *, aside: bool) -> RecordingRow:
+    """Say that a recording does not belong, or that it may after all; it stays said whatever is looked for."""
+    row = _locked(session, recording_id, version)
+    row.set_aside = aside
+    if aside and row.current is not None:
+        return _apply(context, session, row, None, "set aside: it does not belong")
+    row.version += 1
+    announce(session, row.project_id)
+    return row
 
 
 def step(context: Context, session: Session, recording_id: UUID, version: int, kind: str) -> RecordingRow:

@@ -95,7 +95,7 @@ def draw_anew(
 
 def _waits(row: RecordingRow, reference: RecordingRow) -> bool:
     """Whether a recording was looked for and has no sure place, and nobody has given it one."""
-    if row.id == reference.id or row.placing is None or row.placing.status == Status.PLACED:
+    if row.id == reference.id or row.placing is None or row.placing.status == Status.PLACED or row.is_set_aside:
         return False
     return row.version_id is None or row.is_untouched
 
@@ -176,7 +176,7 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
     known = known_of(session, measurements_of(session, project.id, list(names)))
     drawn, left_out = draw_consistently(reference.content_hash, reference.media.duration_s or 0.0, known)
     found = [Found(row, drawn[row.content_hash]) for row in recordings if row.content_hash in drawn]
-    found = [one for one in found if one.recording.id != reference.id]
+    found = [one for one in found if one.recording.id != reference.id and not one.recording.is_set_aside]
     placed = {one.recording.id for one in found if one.drawn.time_map is not None}
     made = add_parts(session, change, [part_of(one, names) for one in found if one.recording.id in placed])
     keep_drawn(session, reference, [one for one in found if one.recording.id in placed], made, names, left_out)

@@ -39,7 +39,11 @@ def request_placing(context: Context, session: Session, project_id: UUID, record
     if recording_id is not None:
         wanted = [get_recording(session, recording_id)]
     else:
-        wanted = [one for one in list_recordings(session, project_id) if one.version_id is None and one.placing is None]
+        wanted = [
+            one
+            for one in list_recordings(session, project_id)
+            if one.version_id is None and one.placing is None and not one.set_aside
+        ]
     wanted = [
         one for one in wanted if one.id != reference.id and one.id not in busy and one.media.state != MediaState.FAILED
     ]

@@ -238,6 +238,13 @@ class FirstSoundIn(Edit):
     t_ref: float
 
 
+class SetAsideIn(Edit):
+    """That it does not belong, or that it may after all."""
+
+    kind: Literal["set-aside"]
+    aside: bool
+
+
 class StepIn(Edit):
     """Take back, do again, take off its place."""
 
@@ -270,7 +277,9 @@ ToCore = (
     | KeptIn
     | PushIn
 )
-EditIn = Annotated[ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | StepIn | GoIn, Field(discriminator="kind")]
+EditIn = Annotated[
+    ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | SetAsideIn | StepIn | GoIn, Field(discriminator="kind")
+]
 
 
 class LevelsIn(Body):

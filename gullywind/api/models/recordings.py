@@ -143,6 +143,8 @@ class ProofOut(BaseModel):
 class RecordingOut(BaseModel):
     """A recording. `version` must come back with every edit.
 
+    `set_aside`: it does not belong, as a person said.
+
     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
     """
 
@@ -159,6 +161,7 @@ class RecordingOut(BaseModel):
     earlier_id: UUID | None
     judgement: JudgementOut | None
     as_judged: bool
+    set_aside: bool
     proof: ProofOut | None
     sentence: str
 
@@ -179,6 +182,7 @@ class RecordingOut(BaseModel):
             earlier_id=ends.earlier_id if ends else None,
             judgement=_judgement(row),
             as_judged=row.is_as_judged,
+            set_aside=row.is_set_aside,
             proof=_proof(row),
             sentence=sentence_of(row),
         )

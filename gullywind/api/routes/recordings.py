@@ -27,6 +27,7 @@ from gullywind.api.models.map_edits import (
     FirstSoundIn,
     GoIn,
     LevelsIn,
+    SetAsideIn,
     StepIn,
     TakeIn,
     TrimIn,
@@ -134,6 +135,8 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             edit_map.take_candidate(*on, body.index)
         case FirstSoundIn():
             edit_map.first_sound_to(*on, body.t_ref)
+        case SetAsideIn():
+            edit_map.set_aside(*on, aside=body.aside)
         case GoIn():
             edit_map.go_to_step(*on, body.number)
         case StepIn(kind="unplace"):

@@ -36,6 +36,8 @@ class RecordingRow(Base):
     )
     #: Counts what was changed, so that nobody overwrites what they have not seen.
     version: Mapped[int] = mapped_column(default=1)
+    #: A person said that it does not belong; true of it while it has no place.
+    set_aside: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
 
     media: Mapped[MediaRow] = relationship(lazy="joined")
@@ -48,6 +50,11 @@ class RecordingRow(Base):
         """Whether nobody has changed or chosen anything since the program judged."""
         made = self.placing.version_id if self.placing else None
         return made is not None and made == self.version_id
+
+    @property
+    def is_set_aside(self) -> bool:
+        """Whether it does not belong, as a person said, and nobody has given it a place since."""
+        return self.set_aside and self.version_id is None
 
     @property
     def is_as_judged(self) -> bool:

@@ -1539,6 +1539,8 @@ export interface components {
          * RecordingOut
          * @description A recording. `version` must come back with every edit.
          *
+         *     `set_aside`: it does not belong, as a person said.
+         *
          *     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
          */
         RecordingOut: {
@@ -1574,6 +1576,8 @@ export interface components {
             judgement: components["schemas"]["JudgementOut"] | null;
             /** As Judged */
             as_judged: boolean;
+            /** Set Aside */
+            set_aside: boolean;
             proof: components["schemas"]["ProofOut"] | null;
             /** Sentence */
             sentence: string;
@@ -1617,6 +1621,21 @@ export interface components {
          * @enum {string}
          */
         SampleForm: "pcm24" | "float32";
+        /**
+         * SetAsideIn
+         * @description That it does not belong, or that it may after all.
+         */
+        SetAsideIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-aside";
+            /** Aside */
+            aside: boolean;
+        };
         /**
          * SlideIn
          * @description Move one piece between its neighbours.
@@ -2936,7 +2955,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {

@@ -1,4 +1,4 @@
-"""Sharp sounds, timecode and true peaks as they were heard; marks of a person."""
+"""Sharp sounds, timecode and true peaks as they were heard; marks, and who does not belong."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -18,6 +18,8 @@ def upgrade() -> None:
     op.add_column("media", sa.Column("timecode_runs", JSONB(), nullable=True))
     op.add_column("media", sa.Column("claps", JSONB(), nullable=True))
     op.add_column("media", sa.Column("true_peak_dbtp", sa.Double(), nullable=True))
+    op.add_column("recording", sa.Column("set_aside", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.alter_column("recording", "set_aside", server_default=None)
     op.create_table(
         "mark",
         sa.Column("id", sa.Uuid(), nullable=False),

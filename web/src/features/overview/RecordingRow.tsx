@@ -1,7 +1,7 @@
 import { Box, Button, Flex, IconButton, Menu, Portal, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
 import { MoreHorizontal } from 'lucide-react'
-import { useRef, useState, type ReactNode } from 'react'
+import { useRef, useState } from 'react'
 import { Link } from 'wouter'
 import { api, told, type Project, type Recording, type Work } from '../../api/client'
 import { usePlacing } from '../../api/usePlacing'
@@ -10,6 +10,7 @@ import { clock } from '../../time/times'
 import type { Viewport } from '../../time/viewport'
 import { RenameField } from './RenameField'
 import { Strip } from './Strip'
+import { Words } from './Words'
 
 /** The facts beside a strip: wider where there is room, for the name's sake. */
 const NUMBERS_PX = 358
@@ -129,31 +130,6 @@ function Facts({ recording }: { recording: Recording }) {
       <Text w="72px" pr="2">
         {measured?.sure ?? 'by hand'}
       </Text>
-    </Flex>
-  )
-}
-
-function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
-  const again = useMutation({
-    mutationFn: () => told(api.POST('/api/recordings/{recording_id}/listening', { params: { path: { recording_id: recording.id } } })),
-  })
-  let words: ReactNode = recording.media.line
-  if (recording.status === 'unplaced' || recording.status === 'failed' || recording.status === 'unsure') words = recording.sentence
-  return (
-    <Flex flex="1" minW="0" align="center" gap="2" pr="6">
-      <Text fontSize="xs" color={recording.status === 'failed' || recording.status === 'unsure' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
-        {words}
-      </Text>
-      {(recording.media.state === 'failed' || recording.media.state === 'stopped') && (
-        <Button size="2xs" variant="outline" flexShrink={0} loading={again.isPending} onClick={() => again.mutate()}>
-          Listen again
-        </Button>
-      )}
-      {!project.reference_id && recording.media.state === 'ready' && (
-        <Button size="2xs" variant="outline" colorPalette="slate" flexShrink={0} onClick={() => choose(recording.id)}>
-          Make it the reference
-        </Button>
-      )}
     </Flex>
   )
 }

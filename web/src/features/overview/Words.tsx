@@ -1,0 +1,76 @@
+import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { useMutation } from '@tanstack/react-query'
+import type { ReactNode } from 'react'
+import { api, told, type Edit, type EditWish, type Project, type Recording } from '../../api/client'
+import { clock } from '../../time/times'
+
+/** Places that are offered in the row itself; the bench shows all. */
+const MOST_RIVALS = 4
+
+/** What is to be said of a recording without a sure place, and what a person can do about it right here. */
+export function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
+  const again = useMutation({
+    mutationFn: () => told(api.POST('/api/recordings/{recording_id}/listening', { params: { path: { recording_id: recording.id } } })),
+  })
+  const edit = useMutation({
+    mutationFn: (wish: EditWish) =>
+      told(
+        api.POST('/api/recordings/{recording_id}/map-edits', {
+          params: { path: { recording_id: recording.id } },
+          body: { ...wish, version: recording.version } as Edit,
+        }),
+      ),
+  })
+  const rivals = recording.status === 'unsure' ? (recording.judgement?.candidates.slice(0, MOST_RIVALS) ?? []) : []
+  const judged = recording.status === 'unsure' || recording.status === 'unplaced'
+  let words: ReactNode = recording.media.line
+  if (recording.status === 'unplaced' || recording.status === 'failed' || recording.status === 'unsure') words = recording.sentence
+  return (
+    <Flex flex="1" minW="0" align="center" gap="2" pr="6">
+      <Box flex="1" minW="0">
+        <Text fontSize="xs" color={recording.status === 'failed' || recording.status === 'unsure' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
+          {words}
+        </Text>
+        {rivals.length > 1 && (
+          <Flex gap="1" pt="0.5" pb="1">
+            {rivals.map((one, index) => (
+              <Button
+                key={index}
+                size="2xs"
+                variant={one.current ? 'solid' : 'outline'}
+                fontFamily="mono"
+                data-testid="rival"
+                title={`Take this place: the phases agree there by ${one.score.toFixed(2)} of 1`}
+                onClick={() => edit.mutate({ kind: 'take', index })}
+              >
+                {clock(one.offset_s, 1)}
+              </Button>
+            ))}
+          </Flex>
+        )}
+      </Box>
+      {judged && (
+        <Button
+          size="2xs"
+          variant="outline"
+          flexShrink={0}
+          loading={edit.isPending}
+          title={recording.set_aside ? 'Take it back: it may belong here' : 'Say that it does not belong here; it stays said'}
+          onClick={() => edit.mutate({ kind: 'set-aside', aside: !recording.set_aside })}
+        >
+          {recording.set_aside ? 'It may belong' : 'Set aside'}
+        </Button>
+      )}
+      {(recording.media.state === 'failed' || recording.media.state === 'stopped') && (
+        <Button size="2xs" variant="outline" flexShrink={0} loading={again.isPending} onClick={() => again.mutate()}>
+          Listen again
+        </Button>
+      )}
+      {!project.reference_id && recording.media.state === 'ready' && (
+        <Button size="2xs" variant="outline" colorPalette="slate" flexShrink={0} onClick={() => choose(recording.id)}>
+          Make it the reference
+        </Button>
+      )}
+    </Flex>
+  )
+}
