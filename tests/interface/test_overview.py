@@ -53,6 +53,21 @@ class OverviewTest(InterfaceTest):
         self.page.get_by_role("button", name=f"More for {name}", exact=True).click()
         self.page.get_by_role("menuitem", name=item).click()
 
+    def test_a_rival_is_taken_and_a_stray_set_aside_in_their_rows(self):
+        drum, stray = self.row("Drum"), self.row("Mill stream")
+        expect(drum.get_by_test_id("rival")).to_have_count(4)
+        drum.get_by_test_id("rival").nth(2).click()
+        expect(drum).to_have_attribute("data-status", "placed")
+        expect(drum).to_contain_text("by hand")
+        self.page.keyboard.press("Control+z")
+        expect(drum).to_have_attribute("data-status", "unsure")
+        stray.get_by_role("button", name="Set aside").click()
+        expect(stray).to_contain_text("as you said")
+        self.assertEqual(self.page.get_by_test_id("recording-row").last.get_attribute("data-status"), "unplaced")
+        expect(self.page.get_by_role("radio", name="need you 1")).to_be_visible()
+        stray.get_by_role("button", name="It may belong").click()
+        expect(stray).to_contain_text("nothing sounds like it")
+
     def test_what_needs_a_person_comes_first(self):
         rows = self.page.get_by_test_id("recording-row")
         statuses = [rows.nth(i).get_attribute("data-status") for i in range(rows.count())]
