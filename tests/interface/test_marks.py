@@ -39,8 +39,8 @@ class MarksTest(InterfaceTest):
         # Both claps were found; a key chooses each, one more makes them one moment.
         page.keyboard.press("r")
         page.keyboard.press("v")
-        expect(page.locator('[data-testid="mark"][aria-selected="true"]')).to_have_count(2)
-        expect(page.locator('[data-testid="mark"][aria-selected="true"]').first).to_contain_text("0:09.0")
+        expect(page.locator('[data-testid="mark"][data-chosen="true"]')).to_have_count(2)
+        expect(page.locator('[data-testid="mark"][data-chosen="true"]').first).to_contain_text("0:09.0")
         page.keyboard.press("e")
         expect(starts).not_to_have_value("0.000000")
         self.assertAlmostEqual(float(starts.input_value()), 5.0, delta=0.002)

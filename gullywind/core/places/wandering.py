@@ -30,7 +30,7 @@ MOST_SLOPE = 0.008
 #: A window's gain is its correlation in standard deviations, less what noise has; no window outvotes many others.
 NOISE_GAIN, MOST_GAIN = 1.0, 6.0
 #: What the fastest change between two windows costs.
-STEP_PRICE = 1.0
+COURSE_STEP_PRICE = 1.0
 #: Chance is measured on so many other pairings of the windows.
 PAIRINGS = 6
 #: Longer recordings are not followed: who carries a camera for longer has a line in parts of it.
@@ -190,7 +190,7 @@ def _best_path(curves: npt.NDArray[np.float32]) -> tuple[float, npt.NDArray[np.i
     gains = np.clip(np.abs(curves) - np.float32(NOISE_GAIN), -NOISE_GAIN, MOST_GAIN).astype(np.float32)
     windows, lags = gains.shape
     most = max(1, int(np.ceil(MOST_SLOPE * COURSE_HOP_S * COURSE_RATE_HZ * FINER)))
-    price = (STEP_PRICE * (np.arange(-most, most + 1) / most) ** 2).astype(np.float32)
+    price = (COURSE_STEP_PRICE * (np.arange(-most, most + 1) / most) ** 2).astype(np.float32)
     came_from = np.zeros((windows, lags), np.int8)
     padded = np.full(lags + 2 * most, -np.inf, np.float32)
     steps = np.lib.stride_tricks.sliding_window_view(padded, 2 * most + 1)

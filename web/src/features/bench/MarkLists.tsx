@@ -63,7 +63,7 @@ function List({ side, marks, color }: { side: Side; marks: readonly Mark[]; colo
       <Text fontSize="xs" color={color} title={side === 'reference' ? 'R: the next one' : 'V: the next one'}>
         {side}
       </Text>
-      <Box maxH={LIST_HEIGHT} overflowY="auto" role="listbox" aria-label={`Marks of the ${side}`} tabIndex={0}>
+      <Box maxH={LIST_HEIGHT} overflowY="auto" role="list" aria-label={`Marks of the ${side}`} tabIndex={0}>
         {marks.map((mark) => (
           <Row key={mark.id ?? mark.t_rec} side={side} mark={mark} />
         ))}
@@ -108,12 +108,13 @@ function Row({ side, mark }: { side: Side; mark: Mark }) {
       borderBottomWidth="1px"
       borderStyle="dotted"
       bg={isChosen ? 'bg.panel' : undefined}
-      role="option"
-      aria-selected={isChosen}
+      role="listitem"
       data-testid="mark"
+      data-chosen={isChosen}
     >
       <Text
         as="button"
+        aria-pressed={isChosen}
         flex="1"
         minW="0"
         textAlign="left"
