@@ -56,6 +56,8 @@ ABOUT_MS = np.concatenate([np.arange(-600, -40, 45), np.arange(190, 600, 45)]).a
 OTHERS, OTHERS_S = 48, 8.0
 #: Sound that is kept around what is looked at.
 CLAP_MARGIN_S = 0.7
+#: Where a file begins in the midst of sound, that is no clap.
+FIRST_CLAP_S = 0.01
 #: Less sure ones are not told.
 LEAST_CERTAINTY = 0.1
 #: A sound that rings, bounces or echoes is one; its later parts are not told.
@@ -102,7 +104,9 @@ class ClapFinder:
         """All that were found, in order."""
         times_s, described = self.described()
         found = zip(times_s.tolist(), _certainty(described).tolist(), strict=True)
-        return _no_crowd(apart([Clap(max(t, 0.0), round(sure, 4)) for t, sure in found if sure >= LEAST_CERTAINTY]))
+        return _no_crowd(
+            apart([Clap(t, round(sure, 4)) for t, sure in found if sure >= LEAST_CERTAINTY and t >= FIRST_CLAP_S])
+        )
 
     def described(self) -> tuple[Floats, Floats]:
         """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_WEIGHTS))."""
