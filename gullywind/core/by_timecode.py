@@ -110,7 +110,7 @@ def _chosen(judged: Alignment, chosen: Candidate, duration_s: float) -> Alignmen
 
 def _by_code_alone(judged: Alignment | None, time_map: TimeMap, code: Timecode, *, trusted: bool) -> Alignment:
     placed = Candidate(time_map.offset_s, time_map.rate, 0.0)
-    words = "Placed by its timecode, {}: its sound does not say where it belongs."
+    words = "Placed by its timecode, {}."
     if not trusted:
         words = "By its timecode, {}, it would lie here; nothing else says so: listen to it."
     status = Status.PLACED if trusted else Status.UNSURE
