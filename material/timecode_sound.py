@@ -24,21 +24,6 @@ class CodeSound:
     polarity: int = 1
 
 
-def next_label(label: tuple[int, int, int, int], count: int, drop_frame: bool) -> tuple[int, int, int, int]:
-    """The label of the frame after `h, m, s, f`, at `count` labels a second."""
-    hours, minutes, seconds, frames = label
-    frames += 1
-    if frames == count:
-        frames, seconds = 0, seconds + 1
-    if seconds == 60:
-        seconds, minutes = 0, minutes + 1
-        if minutes == 60:
-            minutes, hours = 0, (hours + 1) % 24
-        if drop_frame and minutes % 10:
-            frames = 2
-    return hours, minutes, seconds, frames
-
-
 def frame_bits(label: tuple[int, int, int, int], drop_frame: bool, user: int = 0) -> list[int]:
     """The 80 bits of a frame, first one first; `user` fills the user bits."""
     hours, minutes, seconds, frames = label

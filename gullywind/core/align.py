@@ -3,8 +3,6 @@
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from gullywind.core.features.extract import Heard, listen
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.ground.words import Note
@@ -157,15 +155,14 @@ def _along_course(
     checkpoint: Checkpoint,
 ) -> Alignment:
     """The judgement by a path through all windows, where that is surer than the one by windows on a line."""
-    curve = alignment.curve or Curve(0.0, 1.0, np.zeros(0, np.float32))
-    found = judge_courses(searched, notes, curve, checkpoint)
+    found = judge_courses(searched, notes, checkpoint)
     if found is None:
         return alignment
     judged, followed = found
     assert judged.time_map is not None
     window_s = proof_window_s(0.0)
     proof = prove(followed.reference, followed.recording, judged.time_map, window_s=window_s, map_all=map_all)
-    proved = replace(judged, residual=proof.residual, trace=proof.windows, window_s=window_s)
+    proved = replace(judged, curve=alignment.curve, residual=proof.residual, trace=proof.windows, window_s=window_s)
     return proved_course(proved, followed, proof.windows, alignment)
 
 

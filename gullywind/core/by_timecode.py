@@ -2,13 +2,15 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.ground.timecode import Counting
 from gullywind.core.ground.words import Note, readable
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Alignment, Candidate, Status, Way
-from gullywind.core.sound.timecode import CodeSource, Timecode, code_of_label, offset_by_code
+from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.timecode import CodeSource, Timecode, code_of_label, codes_of_file, offset_by_code
 
 #: Timecode tells a frame; what lies within one and a half agrees.
 AGREES_FRAMES = 1.5
@@ -16,8 +18,10 @@ AGREES_FRAMES = 1.5
 WHOLE_S, WHOLE_FRAMES = 0.01, 0.1
 #: Two clocks whose code runs this much apart are not told by it: a tape is off by more.
 MOST_CODE_CLOCK = 5e-4
-#: Timecode that was found right in another recording of the same kind, and such that nothing speaks for or against.
+#: Timecode, where that of another recording was found right, and where nothing speaks for or against it.
 TRUSTED_CONFIDENCE, ALONE_CONFIDENCE = 0.95, 0.6
+#: Places of the sound that are told beside it.
+MOST_OTHERS = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,6 +39,12 @@ def code_of_runs(runs: Iterable[TimecodeRun]) -> Timecode | None:
     if best is None:
         return None
     return code_of_label(CodeSource.SOUND, Counting(best.rate, best.drop_frame), best.start, best.at_s, best.speed)
+
+
+def codes_of(facts: MediaFacts, runs: Iterable[TimecodeRun], rate: Fraction | None = None) -> tuple[Timecode, ...]:
+    """What a recording says of its time, the most trustworthy first; counted at `rate` where it does not say."""
+    sounding = code_of_runs(runs)
+    return (*([sounding] if sounding else []), *codes_of_file(facts, rate))
 
 
 def code_agrees(reference: Timecode, offset_s: float, start_s: float) -> bool:
@@ -94,7 +104,7 @@ def _chosen(judged: Alignment, chosen: Candidate, duration_s: float) -> Alignmen
     """The place among several of the sound's that the timecode names."""
     time_map = judged.time_map
     if time_map is None or abs(time_map.offset_s - chosen.offset_s) > 1e-9:
-        time_map = TimeMap.placement(chosen.offset_s, chosen.rate, duration_s)
+        judged, time_map = _unproved(judged), TimeMap.placement(chosen.offset_s, chosen.rate, duration_s)
     others = tuple(one for one in judged.candidates if one is not chosen)
     note = Note("by-timecode", "Of the places that its sound allows its timecode names this one.")
     return replace(
@@ -118,18 +128,22 @@ def _by_code_alone(judged: Alignment | None, time_map: TimeMap, code: Timecode, 
     note = Note("by-timecode", words.format(code.start))
     if judged is None:
         return Alignment(status, time_map, 1, confidence, (placed,), None, (note,), by=Way.TIMECODE)
-    kept = tuple(one for one in judged.candidates if judged.status is Status.UNSURE)[:4]
+    kept = judged.candidates[:MOST_OTHERS] if judged.status is Status.UNSURE else ()
     return replace(
-        judged,
+        _unproved(judged),
         status=status,
         time_map=time_map,
         polarity=1,
         confidence=confidence,
         candidates=(placed, *kept),
-        residual=None,
         notes=(*judged.notes, note),
         by=Way.TIMECODE,
     )
+
+
+def _unproved(judged: Alignment) -> Alignment:
+    """Without what was measured at the place that it had."""
+    return replace(judged, residual=None, trace=(), window_s=None)
 
 
 def _disagreement(by_s: float, reference: Timecode) -> Note:

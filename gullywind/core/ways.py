@@ -5,12 +5,13 @@ from dataclasses import replace
 
 from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.by_claps import align_by_claps
-from gullywind.core.features.extract import Heard, sounding_channels
+from gullywind.core.features.extract import Heard
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.judge.judge import unplaced
 from gullywind.core.judge.notes import heard_notes
 from gullywind.core.measure.evidence import Alignment, Status, Way
 from gullywind.core.measure.windows import MapAll
+from gullywind.core.sound.views import sounding_channels
 
 #: Those that a person may name, in the order in which they are tried.
 WAYS = (Way.SOUND, Way.CLAPS, Way.TIMECODE, Way.NEIGHBOURS)

@@ -47,7 +47,6 @@ def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
         arrays[f"facts{i}"] = np.array([one.features.origin_s, one.clipped_samples, one.silent], np.float64)
         arrays[f"channels{i}"] = np.array(one.view.channels)
         arrays[f"claps{i}"] = np.array([(clap.t_rec, clap.certainty) for clap in one.claps]).reshape(-1, 2)
-        arrays["timecode_channels"] = np.array(one.timecode_channels, np.int64)
         arrays["timecode"] = np.array(json.dumps([run.to_json() for run in one.timecode]))
     _save(folder / FEATURES, **arrays)
 
@@ -59,7 +58,6 @@ def load_heard(path: Path, source: SampleSource) -> tuple[Heard, ...] | None:
     with np.load(path) as stored:
         if int(stored["version"]) != FEATURES_VERSION:
             return None
-        code = tuple(int(channel) for channel in stored["timecode_channels"])
         runs = tuple(TimecodeRun.from_json(one) for one in json.loads(str(stored["timecode"])))
         heard = []
         for i in range(int(stored["count"])):
@@ -67,7 +65,7 @@ def load_heard(path: Path, source: SampleSource) -> tuple[Heard, ...] | None:
             features = BandFeatures(stored[f"values{i}"].astype(np.float32), stored[f"valid{i}"], float(origin_s))
             view = Listening(source, tuple(int(c) for c in stored[f"channels{i}"]))
             claps = tuple(Clap(float(t_rec), float(certainty)) for t_rec, certainty in stored[f"claps{i}"])
-            heard.append(Heard(view, features, int(clipped), bool(silent), claps, code, runs))
+            heard.append(Heard(view, features, int(clipped), bool(silent), claps, runs))
     return tuple(heard)
 
 

@@ -6,6 +6,7 @@ By content, never by name.
 from __future__ import annotations
 
 import os
+import stat
 from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
@@ -47,7 +48,11 @@ def open_media(
     if path.is_dir():
         raise UnreadableError("is a folder, not a recording")
     try:
-        size = path.stat().st_size
+        state = path.stat()
+        size = state.st_size
+        if not stat.S_ISREG(state.st_mode):
+            # Reading it may never end.
+            raise UnreadableError("is no file, but a pipe or a device")
         with path.open("rb"):
             pass
     except OSError as error:

@@ -47,6 +47,9 @@ class WaysTest(ApiCase):
         far = found["Far"]
         self.assertEqual((far["status"], far["map"]["offset_s"]), ("placed", 40.0))
         self.assertIn("Placed by its timecode, 10:00:40:00", self.notes(far)["by-timecode"])
+        # What was measured along another way's place is no proof of this one: there is nothing alike to measure here.
+        self.assertTrue(far["proof"]["current"])
+        self.assertIsNone(far["proof"]["median_ms"])
         self.assertIn("exactly 1 hour later", self.notes(found["Late"])["timecode-disagrees"])
         codes = self.client.get(f"/api/recordings/{found['Late']['id']}/timecodes").json()
         self.assertEqual(

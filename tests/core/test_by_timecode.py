@@ -1,11 +1,12 @@
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 
 from gullywind.core.by_timecode import Coded, place_by_code
 from gullywind.core.ground.timecode import Counting, read_label
 from gullywind.core.judge.judge import unplaced
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.measure.evidence import Alignment, Candidate, Status, Way
+from gullywind.core.measure.evidence import Alignment, Candidate, Residual, Status, Way
 from gullywind.core.sound.timecode import CodeSource, Timecode, code_of_label
 
 PAL = Counting(Fraction(25))
@@ -48,6 +49,15 @@ class ByTimecodeTest(unittest.TestCase):
         self.assertEqual((found.status, found.by), (Status.PLACED, Way.TIMECODE))
         self.assertEqual([one.offset_s for one in found.candidates], [8.0, 4.0, 12.0])
         self.assertEqual(found.time_map.offset_s, 8.0)
+
+    def test_what_was_measured_at_another_place_is_not_told_of_this_one(self):
+        measured = replace(by_sound(Status.UNSURE, 4.0, 8.0), residual=Residual(0.1, 0.2, 9), window_s=8.0)
+        other = self.placed(code("10:00:00:00"), code("10:00:08:01"), measured)
+        self.assertEqual((other.time_map.offset_s, other.residual, other.window_s), (8.0, None, None))
+        same = self.placed(code("10:00:00:00"), code("10:00:04:01"), measured)
+        self.assertEqual((same.time_map.offset_s, same.residual), (4.0, measured.residual))
+        alone = self.placed(code("10:00:00:00"), code("10:01:00:00"), measured)
+        self.assertEqual((alone.time_map.offset_s, alone.residual), (60.0, None))
 
     def test_the_sound_stands_where_they_disagree_and_it_is_said_by_how_much(self):
         said = {

@@ -1,3 +1,4 @@
+import os
 import pickle
 import tempfile
 import unittest
@@ -97,6 +98,11 @@ class OpenMediaTest(unittest.TestCase):
                 )
                 self.assertLessEqual(abs(lag), 1)
                 self.assertEqual(facts.sample_rate_hz, RATE_HZ)
+
+    def test_a_pipe_is_refused_and_not_waited_for(self):
+        os.mkfifo(self.folder / "pipe.wav")
+        with self.assertRaisesRegex(UnreadableError, "is no file, but a pipe or a device"):
+            self.open(self.folder / "pipe.wav")
 
     def test_sound_of_a_video(self):
         path = self.folder / "v.mp4"

@@ -5,22 +5,13 @@ from pathlib import Path
 
 import numpy as np
 
+from gullywind.actions.bring_in.hear_sound import hear_sound
 from gullywind.core.features.claps import Clap
-from gullywind.core.features.extract import (
-    Heard,
-    blocks_of,
-    claps_of,
-    finish_all,
-    listen,
-    listeners_for,
-    sounding_channels,
-)
+from gullywind.core.features.extract import Heard, listen
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.ground.units import Checkpoint, Samples, no_checkpoint
 from gullywind.core.sound.facts import MediaFacts
-from gullywind.core.sound.loudness import LoudnessMeter
 from gullywind.core.sound.peaks import LEVELS, PeakBuilder
-from gullywind.core.sound.true_peak import TruePeakMeter
 from gullywind.formats.derived import FEATURES, SPOOL, load_heard, peaks_name, save_heard, save_peaks
 from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.sound_files import Sound
@@ -69,29 +60,25 @@ def listen_to_media(folder: MediaFolder, content_hash: str, *, checkpoint: Check
 
 
 def _listened(derived: Path, sound: Sound, facts: MediaFacts, checkpoint: Checkpoint) -> MediaReport:
-    builder, meter, true_peak, loudest = PeakBuilder(), LoudnessMeter(sound.sample_rate_hz), TruePeakMeter(), 0.0
-    listeners = listeners_for(sound)
-    audible = sounding_channels(sound.channels, listeners[0].code)
-    for block in blocks_of(sound, checkpoint=checkpoint):
-        audible_block = block if audible is None else block[list(audible)]
-        loudest = max(loudest, float(audible_block.max()), -float(audible_block.min()))
-        builder.push(drawing_mix(audible_block))
-        meter.push(audible_block)
-        true_peak.push(audible_block)
-        for listener in listeners:
-            listener.push(block)
-    heard = finish_all(listeners)
+    builder, loudest = PeakBuilder(), 0.0
+
+    def draw(block: Samples) -> None:
+        nonlocal loudest
+        loudest = max(loudest, float(block.max()), -float(block.min()))
+        builder.push(drawing_mix(block))
+
+    whole = hear_sound(sound, draw, checkpoint=checkpoint)
     save_peaks(derived, builder.finish())
-    save_heard(derived, heard)
+    save_heard(derived, whole.heard)
     return MediaReport(
-        facts,
-        20 * float(np.log10(loudest)) if loudest > 0 else None,
-        true_peak.finish(),
-        meter.finish(),
-        max(one.clipped_samples for one in heard),
-        all(one.silent for one in heard),
-        claps_of(heard),
-        heard[0].timecode,
+        facts=facts,
+        peak_dbfs=20 * float(np.log10(loudest)) if loudest > 0 else None,
+        true_peak_dbtp=whole.true_peak_dbtp,
+        loudness_lufs=whole.loudness_lufs,
+        clipped_samples=max(one.clipped_samples for one in whole.heard),
+        silent=all(one.silent for one in whole.heard),
+        claps=whole.claps,
+        timecode=whole.timecode,
     )
 
 

@@ -6,7 +6,7 @@ from uuid import UUID
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.words import signed
 from gullywind.core.maps.sounding_edits import SetGain
-from gullywind.core.sound.levels import matched_gain
+from gullywind.core.sound.levels import USUAL_LIMIT_DBTP, matched_gain
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, record_change
 from gullywind.store.projects import get_project, lock_project
@@ -18,15 +18,16 @@ LEAST_TARGET_LUFS, MOST_TARGET_LUFS = -60.0, -5.0
 SAME_GAIN_DB = 0.005
 
 
-def match_levels(session: Session, project_id: UUID, *, target_lufs: float | None, limit_dbtp: float) -> int:
+def match_levels(session: Session, project_id: UUID, *, target_lufs: float | None, limit_dbtp: float | None) -> int:
     """Set the gains of all placed recordings so that each is as loud as the target, None: as the reference.
 
-    No true peak goes over the limit. What is heard by some of its channels alone, or was listened to by an older
-    version, was not measured so and is left. Returns how many changed.
+    No true peak goes over the limit, None: the usual one. What is heard by some of its channels alone, or was listened
+    to by an older version, was not measured so and is left. Returns how many changed.
     """
     lock_project(session, project_id)
     if target_lufs is not None and not LEAST_TARGET_LUFS <= target_lufs <= MOST_TARGET_LUFS:
         raise InputError(f"A loudness to match lies between -60 and -5 LUFS, got {target_lufs:g}.")
+    limit_dbtp = USUAL_LIMIT_DBTP if limit_dbtp is None else limit_dbtp
     if not -20 <= limit_dbtp <= 0:
         raise InputError(f"A limit for true peaks lies between -20 and 0 dBTP, got {limit_dbtp:g}.")
     reference = reference_of(session, get_project(session, project_id))

@@ -20,7 +20,6 @@ from gullywind.actions.place.place_one import (
     PlaceRequest,
     Reference,
     Report,
-    failed_by_itself,
     hear_reference,
     place_one,
 )
@@ -29,6 +28,7 @@ from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
 from gullywind.core.measure.evidence import Way
 from gullywind.core.sound.facts import MediaFacts
+from gullywind.core.sound.file_notes import failed_by_itself, lost_note
 from gullywind.core.sound.timecode import Timecode
 from gullywind.formats.media import decoding_work
 from gullywind.formats.result_json import RecordingResult
@@ -39,7 +39,6 @@ NEIGHBOURS = Path("neighbours")
 LEAST_STEP = 0.05
 #: In place of a recording's number: the reference.
 REFERENCE = -1
-_LOST = "Reading it ended the program that read it: it is damaged in a way that nothing copes with, or memory ran out."
 
 
 def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None], report: Report) -> Placed:
@@ -174,7 +173,7 @@ class _Batch:
             self._give_work(child)
 
     def _lose(self, number: int) -> None:
-        lost = Note("unreadable", _LOST)
+        lost = lost_note()
         if number == REFERENCE:
             self._have_reference(lost)
         else:

@@ -4,24 +4,24 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
-from gullywind.core.by_timecode import Coded, code_agrees, code_of_runs, place_by_code
+from gullywind.core.by_timecode import Coded, code_agrees, codes_of, place_by_code
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Alignment, Candidate, Status, Way
-from gullywind.core.sound.timecode import Timecode, codes_of_file, offset_by_code
+from gullywind.core.sound.timecode import Timecode, offset_by_code
 from gullywind.store.database import Session
 from gullywind.store.placings import measurements_of
 from gullywind.store.recordings import list_recordings
 from gullywind.store.tables import MeasurementRow, MediaRow, MediaState, RecordingRow
 
 
-def codes_of(media: MediaRow, reference: MediaRow | None = None) -> tuple[Timecode, ...]:
+def codes_of_media(media: MediaRow, reference: MediaRow | None = None) -> tuple[Timecode, ...]:
     """What a file says of its time, the most trustworthy first; counted as the reference where it does not say."""
     if media.state != MediaState.READY:
         return ()
-    sounding = code_of_runs(TimecodeRun.from_json(one) for one in media.timecode_runs or ())
-    rate = codes_of(reference)[0].counting.rate if reference is not None and codes_of(reference) else None
-    return (*([sounding] if sounding else []), *codes_of_file(media.to_facts(), rate))
+    theirs = codes_of_media(reference) if reference is not None else ()
+    runs = [TimecodeRun.from_json(one) for one in media.timecode_runs or ()]
+    return codes_of(media.to_facts(), runs, theirs[0].counting.rate if theirs else None)
 
 
 @dataclass(frozen=True)
@@ -38,9 +38,9 @@ class CodedOffset:
 
 def offsets_by_codes(reference: RecordingRow | None, row: RecordingRow) -> list[CodedOffset]:
     """Each timecode of a recording, against the most trustworthy of the reference."""
-    ours = codes_of(reference.media) if reference is not None else ()
+    ours = codes_of_media(reference.media) if reference is not None else ()
     found = []
-    for code in codes_of(row.media, reference.media if reference is not None else None):
+    for code in codes_of_media(row.media, reference.media if reference is not None else None):
         offset_s = offset_by_code(ours[0], code) if ours else None
         there = row.current.value.time_map.offset_s if row.current else None
         agrees = offset_s is not None and there is not None and code_agrees(ours[0], offset_s, there)
@@ -55,7 +55,7 @@ def judge_by_timecode(
 
     `fresh` are those that were just found by other ways; of the rest what is known counts.
     """
-    ours = codes_of(reference.media)
+    ours = codes_of_media(reference.media)
     if not ours:
         return {}
     rows = [one for one in list_recordings(session, project_id) if one.id != reference.id]
@@ -65,7 +65,7 @@ def judge_by_timecode(
             known.setdefault(one.recording_hash, []).append(one)
     alignments = [fresh.get(row.id) or _surest(known.get(row.content_hash, [])) for row in rows]
     coded = [
-        Coded(row.media.duration_s or 0.0, codes_of(row.media, reference.media), alignment)
+        Coded(row.media.duration_s or 0.0, codes_of_media(row.media, reference.media), alignment)
         for row, alignment in zip(rows, alignments, strict=True)
     ]
     judged = place_by_code(ours, reference.media.duration_s or 0.0, coded)

@@ -1,13 +1,12 @@
 """Hear the reference, place one recording against it and render it: what lone pairs and batches share."""
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
-from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
 
 from gullywind.core.align import PreparedReference, hear, index_reference
-from gullywind.core.by_timecode import code_of_runs
+from gullywind.core.by_timecode import codes_of
 from gullywind.core.features.extract import Heard, claps_of
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import Checkpoint
@@ -16,8 +15,8 @@ from gullywind.core.maps.timeline import Timeline
 from gullywind.core.measure.evidence import Alignment, Status, Way
 from gullywind.core.measure.windows import MapAll
 from gullywind.core.sound.facts import MediaFacts
-from gullywind.core.sound.file_notes import clipped_notes, file_notes
-from gullywind.core.sound.timecode import Timecode, codes_of_file
+from gullywind.core.sound.file_notes import clipped_notes, failed_by_itself, file_notes
+from gullywind.core.sound.timecode import Timecode
 from gullywind.core.ways import WAYS, align_pair, surest
 from gullywind.formats.derived import save_heard
 from gullywind.formats.media import with_sound
@@ -72,7 +71,7 @@ class Reference:
     @cached_property
     def codes(self) -> tuple[Timecode, ...]:
         """What it says of its time, the most trustworthy first."""
-        return codes_of(self.facts, self.heard, None)
+        return codes_of(self.facts, self.heard[0].timecode)
 
 
 def hear_reference(path: Path, spool: Path, report: Report) -> tuple[Sound, MediaFacts, tuple[Heard, ...]]:
@@ -128,19 +127,13 @@ def place_one(
         notes = (*file_notes(facts), *render_placed(sound, facts, alignment, reference.facts, output))
         report(path, 1.0)
         rate = reference.codes[0].counting.rate if reference.codes else None
-        codes, claps = codes_of(facts, heard, rate), claps_of(heard)
+        codes, claps = codes_of(facts, heard[0].timecode, rate), claps_of(heard)
         return RecordingResult(str(path), facts, alignment, notes, codes=codes, claps=claps)
     except Exception as error:
         return RecordingResult(str(path), facts, None, (failed_by_itself(error),))
     finally:
         sound.close()
         spool.unlink(missing_ok=True)
-
-
-def codes_of(facts: MediaFacts, heard: Sequence[Heard], rate: Fraction | None) -> tuple[Timecode, ...]:
-    """What a file says of its time, what was heard of it first; counted at `rate` where it does not say."""
-    sounding = code_of_runs(heard[0].timecode)
-    return (*([sounding] if sounding else []), *codes_of_file(facts, rate))
 
 
 def render_placed(
@@ -156,11 +149,6 @@ def render_placed(
         return clipped_notes(render_file(sound, facts, alignment.version, Timeline.of(reference), output))
     except GullywindError as error:
         return (Note(error.code, str(error)),)
-
-
-def failed_by_itself(error: Exception) -> Note:
-    """What is told where the program itself did not cope with a file: it is that file's failure, the rest goes on."""
-    return Note("unreadable", f"The program did not cope with it ({type(error).__name__}); the file may be damaged.")
 
 
 def _open_and_hear(

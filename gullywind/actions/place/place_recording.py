@@ -129,8 +129,10 @@ def _store(
     change = change or begin_change(session, project.id, "placed by its sound")
     drawn = draw_anew(context, session, project, reference, recording, change, coded=coded)
     recording = get_recording(session, recording_id)
-    if recording.version_id and alignment.window_s and drawn.direct:
-        proof = proof_row(recording_id, recording.version_id, alignment.residual, alignment.trace, alignment.window_s)
+    taken = by_code.get(recording_id, alignment)
+    # A proof is of one map: that of another way, or of another place, proves nothing here.
+    if recording.version_id and taken.window_s and drawn.direct and drawn.way[0].way is taken.by:
+        proof = proof_row(recording_id, recording.version_id, taken.residual, taken.trace, taken.window_s)
         replace_proof(session, recording, proof)
     else:
         request_proofs(context, session, project.id, [recording])

@@ -8,7 +8,6 @@ from gullywind.api.models.recordings import Body
 from gullywind.core.maps import edits, piece_edits, sounding_edits
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.version import Gaps, Pitch
-from gullywind.core.sound.levels import USUAL_LIMIT_DBTP
 
 
 class Edit(Body):
@@ -284,11 +283,11 @@ EditIn = Annotated[
 
 class LevelsIn(Body):
     """The loudness of all recordings of a project: a target in LUFS, null for the reference's; true peaks stay below
-    the limit, dBTP.
+    the limit, dBTP, null for the usual one.
     """
 
     target_lufs: float | None = None
-    limit_dbtp: float = USUAL_LIMIT_DBTP
+    limit_dbtp: float | None = None
 
 
 class ClocksIn(Body):

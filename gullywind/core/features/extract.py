@@ -1,6 +1,6 @@
 """Streams a whole listening view through the band extractor, and notes clipping and silence on the way."""
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,8 +28,7 @@ class Heard:
     clipped_samples : samples in full-scale runs.
     silent : nothing in it is louder than -100 dBFS, or it holds timecode and nothing that could be compared.
     claps : sharp sounds that can serve as marks, in order.
-    timecode_channels : those of the file that hold linear timecode.
-    timecode : what was read of it, of the whole file.
+    timecode : linear timecode that the file holds, of all its channels.
     """
 
     view: Listening
@@ -37,8 +36,12 @@ class Heard:
     clipped_samples: int
     silent: bool
     claps: tuple[Clap, ...] = ()
-    timecode_channels: tuple[int, ...] = ()
     timecode: tuple[TimecodeRun, ...] = ()
+
+    @property
+    def timecode_channels(self) -> tuple[int, ...]:
+        """Channels of the file that hold linear timecode."""
+        return tuple(sorted({run.channel for run in self.timecode}))
 
 
 def views_of(source: SampleSource) -> tuple[tuple[Listening, ...], tuple[int, ...]]:
@@ -75,7 +78,7 @@ class Listener:
         only_code = set(self.view.channels) <= set(self.code)
         silent = only_code or self._loudest < SILENCE
         claps = () if silent else self._claps.finish()
-        return Heard(self.view, self._extractor.finish(), self._clipped, silent, claps, self.code, timecode)
+        return Heard(self.view, self._extractor.finish(), self._clipped, silent, claps, timecode)
 
 
 def listen(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> tuple[Heard, ...]:
@@ -102,12 +105,6 @@ def listeners_for(source: SampleSource) -> list[Listener]:
 def claps_of(heard: Sequence[Heard]) -> tuple[Clap, ...]:
     """The sharp sounds of a file, in order: each once, though several channels hold it."""
     return apart([clap for one in heard for clap in one.claps])
-
-
-def sounding_channels(channels: int, timecode_channels: Collection[int]) -> tuple[int, ...] | None:
-    """Those that hold sound; None where all do, or none."""
-    left = tuple(one for one in range(channels) if one not in timecode_channels)
-    return left if 0 < len(left) < channels else None
 
 
 def blocks_of(source: SampleSource, *, checkpoint: Checkpoint = no_checkpoint) -> Iterator[Samples]:

@@ -33,9 +33,9 @@ HYSTERESIS, LEVEL_S = 0.35, 0.01
 #: Nothing quieter than -80 dBFS is looked at.
 LEAST_LEVEL = 1e-4
 CODE_BLOCK_S, CODE_MARGIN_S = 8.0, 0.1
-#: A look of two frames and more, every few seconds: of two sounds in a hundred thousand looks none was taken for code.
+#: A look holds four frames and more, every few seconds.
 CODE_LOOK_S, CODE_LOOK_EVERY_S, MOST_CODE_LOOKS = 0.2, 5.0, 400
-#: Peak over mean level: that of code is 1 to 1.7 with its noise, of speech and music 3 and more.
+#: Peak over mean level: a square wave has 1, and more with noise and narrow bands; sound that has more is not decoded.
 CODE_CREST = 2.4
 #: The sample rates that hold code at all.
 LEAST_CODE_RATE_HZ = 16000
@@ -108,8 +108,8 @@ def _may_be_code(sound: Samples) -> bool:
 
 
 def _frames_of(sound: Samples, rate_hz: int) -> bool:
-    """Whether a short look holds a frame of code."""
-    return _frames(_edges_of(_code_band(sound, rate_hz), rate_hz) / rate_hz).count > 0
+    """Whether a short look holds frames of code that follow one another."""
+    return bool(_runs(_frames(_edges_of(_code_band(sound, rate_hz), rate_hz) / rate_hz), 0))
 
 
 def _edges(source: SampleSource, channel: int, checkpoint: Checkpoint) -> Floats:

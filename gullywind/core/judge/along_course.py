@@ -11,7 +11,7 @@ from gullywind.core.judge.confidence import PLACED_FROM, SURE_LEAD
 from gullywind.core.judge.notes import PART_QUALITY
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.measure.correlate import WindowLag
-from gullywind.core.measure.evidence import NO_RIVAL, Alignment, Candidate, Curve, Status
+from gullywind.core.measure.evidence import NO_RIVAL, Alignment, Candidate, Status
 from gullywind.core.measure.explained import explained_share
 from gullywind.core.places.search import CoarsePlace
 from gullywind.core.places.verify import starting_line, window_agrees
@@ -63,7 +63,7 @@ class Followed:
 
 
 def judge_courses(
-    searched: Sequence[Searched], notes: tuple[Note, ...], curve: Curve, checkpoint: Checkpoint
+    searched: Sequence[Searched], notes: tuple[Note, ...], checkpoint: Checkpoint
 ) -> tuple[Alignment, Followed] | None:
     """The place that a path through all windows speaks for; None where none beats chance."""
     followed = _follow(searched, checkpoint)
@@ -98,7 +98,6 @@ def judge_courses(
         ),
         None,
         (*notes, *more),
-        curve=curve,
         channels=(best.reference.channels, best.recording.channels),
     )
     return judged, best

@@ -30,6 +30,17 @@ def clipped_notes(samples: int) -> tuple[Note, ...]:
     return (Note("clipped", f"{samples} samples above full scale were clipped in the file; float keeps them."),)
 
 
+def failed_by_itself(error: Exception) -> Note:
+    """What is told where the program itself did not cope with a file: it is that file's failure, the rest goes on."""
+    return Note("unreadable", f"The program did not cope with it ({type(error).__name__}); the file may be damaged.")
+
+
+def lost_note() -> Note:
+    """What is told of a file that ended the process that read it."""
+    why = "it is damaged in a way that nothing copes with, or memory ran out."
+    return Note("unreadable", f"Reading it ended the program that read it: {why}")
+
+
 def _where(gaps: list[Gap]) -> str:
     first, total_s = gaps[0], sum(gap.duration_s for gap in gaps)
     if len(gaps) == 1:

@@ -1,6 +1,6 @@
 """How the core reads sound: a random-access source and one listening channel mix of it."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
@@ -144,6 +144,12 @@ def listening_views(source: SampleSource, *, without: Sequence[int] = ()) -> tup
         used |= set(group) | opposite
         views.append(Listening(source, tuple(sorted(group))))
     return tuple(views) or (Listening(source, (left[0],)),)
+
+
+def sounding_channels(channels: int, timecode_channels: Collection[int]) -> tuple[int, ...] | None:
+    """Those that hold sound; None where all do, or none."""
+    left = tuple(one for one in range(channels) if one not in timecode_channels)
+    return left if 0 < len(left) < channels else None
 
 
 def quiet_channels(

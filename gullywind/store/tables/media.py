@@ -13,9 +13,9 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gullywind.core.features.claps import Clap
-from gullywind.core.features.extract import sounding_channels
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.sound.facts import Gap, GapKind, MediaFacts
+from gullywind.core.sound.views import sounding_channels
 from gullywind.store.tables.base import Base
 
 

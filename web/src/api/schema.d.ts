@@ -1093,16 +1093,13 @@ export interface components {
         /**
          * LevelsIn
          * @description The loudness of all recordings of a project: a target in LUFS, null for the reference's; true peaks stay below
-         *     the limit, dBTP.
+         *     the limit, dBTP, null for the usual one.
          */
         LevelsIn: {
             /** Target Lufs */
             target_lufs?: number | null;
-            /**
-             * Limit Dbtp
-             * @default -1
-             */
-            limit_dbtp: number;
+            /** Limit Dbtp */
+            limit_dbtp?: number | null;
         };
         /**
          * MapOut

@@ -21,6 +21,8 @@ const AXIS_PX = 20
 const MIRROR_HEIGHT = 'clamp(140px, 29vh, 400px)'
 /** An edge of a piece is taken hold of from this far. */
 const EDGE_PX = 6
+/** Names stand inside of the marks' pins. */
+const PIN_PX = 13
 /** The loupes' marks on the axis, and from how far they are taken hold of. */
 const LENS_Y = 13
 const LENS_PX = 7
@@ -164,7 +166,7 @@ export const Mirror = memo(function Mirror() {
       />
       <Text
         position="absolute"
-        top={`${AXIS_PX + 2}px`}
+        top={`${AXIS_PX + PIN_PX}px`}
         left="2"
         fontSize="xs"
         color="slate.fg"
@@ -174,7 +176,7 @@ export const Mirror = memo(function Mirror() {
       >
         {reference.name}
       </Text>
-      <Text position="absolute" bottom="1" left="2" fontSize="xs" color="rust.fg" pointerEvents="none" bg="bg.panel/70" px="1">
+      <Text position="absolute" bottom={`${PIN_PX}px`} left="2" fontSize="xs" color="rust.fg" pointerEvents="none" bg="bg.panel/70" px="1">
         {recording.name}
         {heldBack && earlier && ' — the version before'}
       </Text>

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { create } from 'zustand'
-import { api, told, type Mark, type Recording } from '../../api/client'
+import { api, told, type Mark } from '../../api/client'
 import { marksOptions } from '../../api/queries'
 import type { DrawnMark } from '../../drawing/marks'
 import { player } from '../../listening/player'
@@ -42,7 +42,6 @@ export function useDrawnMarks(): Record<Side, readonly DrawnMark[]> {
   }, [marks, pieces, chosen])
 }
 
-const ofSide = (bench: Bench, side: Side): Recording => bench[side]
 const toRef = (bench: Bench, side: Side, tRecS: number): number | null =>
   toReference(side === 'reference' ? identity(bench.reference.media.duration_s ?? 0) : bench.pieces, tRecS)
 
@@ -54,9 +53,19 @@ export function useMarkActions() {
     const bench = store.getState
     const marksOf = (side: Side): readonly Mark[] => {
       const all = client.getQueryData(marksOptions(bench().project.id).queryKey)
-      return all?.find((one) => one.recording_id === ofSide(bench(), side).id)?.marks ?? NONE
+      return all?.find((one) => one.recording_id === bench()[side].id)?.marks ?? NONE
     }
-    const changed = (): Promise<void> => client.invalidateQueries({ queryKey: ['marks', bench().project.id] })
+    /** What a change of the marks gave, once they are shown; a refusal is told. */
+    const changed = async <T>(asked: Promise<T>): Promise<T | null> => {
+      try {
+        const given = await asked
+        await client.invalidateQueries({ queryKey: ['marks', bench().project.id] })
+        return given
+      } catch (error) {
+        sayProblem(error instanceof Error ? error.message : String(error))
+        return null
+      }
+    }
     /** Mean it, and hear a second around it. */
     const choose = (side: Side, tRecS: number): void => {
       useChosenMarks.setState({ [side]: tRecS })
@@ -65,33 +74,26 @@ export function useMarkActions() {
     }
     return {
       choose,
-      /** Mean the next mark of a side, after the one that is meant, or after the playhead. */
+      /** Mean the next mark of a side after the one that is meant, then the first again. */
       next: (side: Side): void => {
         const marks = marksOf(side)
-        const chosen = useChosenMarks.getState()[side]
-        const after = chosen ?? -1
+        const after = useChosenMarks.getState()[side] ?? -1
         const found = marks.find((mark) => mark.t_rec > after) ?? marks[0]
         if (found) choose(side, found.t_rec)
       },
-      /** Mark the playhead's moment, to the sample. */
+      /** Mark the playhead's moment. */
       put: async (side: Side): Promise<void> => {
-        const { id, media } = ofSide(bench(), side)
-        const rateHz = media.sample_rate_hz ?? 48000
+        const { id } = bench()[side]
         const at = side === 'reference' ? player.positionS() : toRecording(bench().pieces, player.positionS())
         if (at === null) return sayProblem('The playhead is where this recording has no sound; move it onto the recording first.')
-        const body = { t_rec: Math.round(at * rateHz) / rateHz, name: '' }
-        const mark = await told(api.POST('/api/recordings/{recording_id}/marks', { params: { path: { recording_id: id } }, body }))
-        await changed()
-        useChosenMarks.setState({ [side]: mark.t_rec })
+        const body = { t_rec: at, name: '' }
+        const path = { params: { path: { recording_id: id } } }
+        const mark = await changed(told(api.POST('/api/recordings/{recording_id}/marks', { ...path, body })))
+        if (mark) useChosenMarks.setState({ [side]: mark.t_rec })
       },
-      name: async (markId: string, name: string): Promise<void> => {
-        await told(api.PATCH('/api/marks/{mark_id}', { params: { path: { mark_id: markId } }, body: { name } }))
-        await changed()
-      },
-      remove: async (markId: string): Promise<void> => {
-        await told(api.DELETE('/api/marks/{mark_id}', { params: { path: { mark_id: markId } } }))
-        await changed()
-      },
+      name: (markId: string, name: string) =>
+        changed(told(api.PATCH('/api/marks/{mark_id}', { params: { path: { mark_id: markId } }, body: { name } }))),
+      remove: (markId: string) => changed(told(api.DELETE('/api/marks/{mark_id}', { params: { path: { mark_id: markId } } }))),
       /** Both marks that are meant are one moment: the recording moves. */
       meet: (): void => {
         const { reference, recording } = useChosenMarks.getState()

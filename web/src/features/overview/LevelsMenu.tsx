@@ -13,7 +13,7 @@ export function LevelsMenu({ project }: { project: Project }) {
       told(
         api.POST('/api/projects/{project_id}/levels', {
           params: { path: { project_id: project.id } },
-          body: { target_lufs, limit_dbtp: -1 },
+          body: { target_lufs },
         }),
       ),
     onSuccess: (changed) => changed === 0 && sayProblem('All levels are so already: nothing was changed.'),

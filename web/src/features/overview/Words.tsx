@@ -38,6 +38,9 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
                 key={index}
                 size="2xs"
                 variant={one.current ? 'solid' : 'outline'}
+                px="1"
+                minW="0"
+                fontSize="xs"
                 fontFamily="mono"
                 data-testid="rival"
                 title={`Take this place: the phases agree there by ${one.score.toFixed(2)} of 1`}
