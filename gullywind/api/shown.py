@@ -6,7 +6,8 @@ from gullywind.actions.work.batch import batch_of
 from gullywind.api.models.projects import ProjectOut
 from gullywind.api.models.recordings import RecordingOut
 from gullywind.store.database import Session
-from gullywind.store.history import ends_of, first_taken_back, last_applied
+from gullywind.store.ends import ends_of
+from gullywind.store.history import first_taken_back, last_applied
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings
 from gullywind.store.works import open_works

@@ -8,6 +8,7 @@ from sqlalchemy import ColumnElement, Select, delete, func, or_, select, update
 from sqlalchemy.orm import Session, selectinload
 from sqlalchemy.orm.attributes import set_committed_value
 
+from gullywind.core.maps.sets import Membership
 from gullywind.core.maps.version import Version
 from gullywind.store.tables import (
     ChangePartRow,
@@ -21,11 +22,16 @@ from gullywind.store.tables import (
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """What a change does to one recording: its new version, None for no place, and the words for it."""
+    """What a change does to one recording: its new version, None for no place, and the words for it.
+
+    `moves_set`: it is in another set from now on, or elsewhere in it; `membership` None: in none.
+    """
 
     recording: RecordingRow
     version: Version | None
     sentence: str
+    membership: Membership | None = None
+    moves_set: bool = False
 
 
 def begin_change(session: Session, project_id: UUID, sentence: str) -> ChangeRow:
@@ -71,14 +77,20 @@ def add_parts(session: Session, change: ChangeRow, parts: Sequence[Part]) -> lis
     session.flush()
     for part, version in zip(parts, made, strict=True):
         after_id = version.id if version else None
+        now = part.recording.membership
+        wanted = (part.membership.to_json() if part.membership else None) if part.moves_set else now
         session.add(
             ChangePartRow(
                 change_id=change.id,
                 recording_id=part.recording.id,
                 before_id=part.recording.version_id,
                 after_id=after_id,
+                moves_set=part.moves_set,
+                set_before=now,
+                set_after=wanted,
             )
         )
+        part.recording.membership = wanted
         _point(part.recording, after_id, version)
     session.flush()
     return made
@@ -152,6 +164,9 @@ def switch_change(session: Session, change: ChangeRow, *, applied: bool) -> list
     wanted_ids = {part.recording_id: part.after_id if applied else part.before_id for part in parts}
     asked = select(VersionRow).where(VersionRow.id.in_([one for one in wanted_ids.values() if one]))
     versions = {one.id: one for one in session.scalars(asked)}
+    for part in parts:
+        if part.moves_set:
+            rows[part.recording_id].membership = part.set_after if applied else part.set_before
     for recording_id, version_id in wanted_ids.items():
         _point(rows[recording_id], version_id, versions.get(version_id) if version_id else None)
     session.flush()
@@ -169,54 +184,6 @@ def point_at_placings(session: Session, project_id: UUID, reference_id: UUID | N
     changed = update(RecordingRow).where(RecordingRow.project_id == project_id).values(placing_id=judged)
     session.execute(changed, execution_options={"synchronize_session": False})
     session.expire_all()
-
-
-@dataclass(frozen=True, slots=True)
-class Ends:
-    """Of one recording: the words for what would be taken back or done again next, and the version before that."""
-
-    undo: str | None
-    redo: str | None
-    earlier_id: UUID | None
-
-
-def ends_of(session: Session, project_id: UUID, recording_id: UUID | None = None) -> dict[UUID, Ends]:
-    """The ends of all recordings of a project that have a history, or of one, in two queries.
-
-    A change of the reference is no step of one recording, and nothing before it can be gone to from there.
-    """
-    moved = select(ChangeRow.number, ChangeRow.applied).where(
-        ChangeRow.project_id == project_id, ChangeRow.moves_reference
-    )
-    moves = session.execute(moved).all()
-    after = max((number for number, applied in moves if applied), default=0)
-    before = min((number for number, applied in moves if not applied), default=None)
-
-    def one_each(*, applied: bool) -> dict[UUID, tuple[str, UUID | None]]:
-        order = ChangeRow.number.desc() if applied else ChangeRow.number
-        ends = (
-            select(ChangePartRow.recording_id, ChangePartRow.before_id, ChangePartRow.after_id, ChangeRow.sentence)
-            .join(ChangeRow, ChangeRow.id == ChangePartRow.change_id)
-            .where(ChangeRow.project_id == project_id, ChangeRow.applied.is_(applied), ~ChangeRow.moves_reference)
-            .distinct(ChangePartRow.recording_id)
-            .order_by(ChangePartRow.recording_id, order)
-        )
-        ends = ends.where(ChangeRow.number > after) if applied else ends
-        ends = ends.where(ChangeRow.number < before) if not applied and before is not None else ends
-        ends = ends.where(ChangePartRow.recording_id == recording_id) if recording_id else ends
-        one = ends.subquery()
-        words = func.coalesce(VersionRow.sentence, one.c.sentence)
-        query = select(one.c.recording_id, words, one.c.before_id).outerjoin(
-            VersionRow, VersionRow.id == one.c.after_id
-        )
-        return {key: (sentence, earlier_id) for key, sentence, earlier_id in session.execute(query)}
-
-    undo, redo = one_each(applied=True), one_each(applied=False)
-    nothing = (None, None)
-    return {
-        one: Ends(undo.get(one, nothing)[0], redo.get(one, nothing)[0], undo.get(one, nothing)[1])
-        for one in undo.keys() | redo.keys()
-    }
 
 
 def forget_history(session: Session, project_id: UUID) -> None:

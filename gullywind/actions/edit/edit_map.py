@@ -5,16 +5,19 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.edit.step_history import go_to, redo, undo
+from gullywind.actions.edit.tie_sets import carried_parts, correct_member, set_around
 from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import nearest_speed
+from gullywind.core.ground.words import later
 from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
 from gullywind.core.maps.time_map import TimeMap, alike
 from gullywind.core.maps.version import Version
+from gullywind.core.measure.inside_set import MOST_INSIDE_S
 from gullywind.core.sound.first_sound import first_sound_s
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, record_change
@@ -76,15 +79,17 @@ def use_clock(context: Context, session: Session, recording_id: UUID, version: i
 def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, measured: bool) -> int:
     """The same for all placed recordings of a project, as one change; returns how many. What is at rate 1 stays."""
     lock_project(session, project_id)
-    parts = []
+    parts, carried = list[Part](), set[UUID]()
     for row in list_recordings(session, project_id):
-        if row.current is None or (measured and _judged(row) is None):
+        if row.current is None or row.locked or row.id in carried or (measured and _judged(row) is None):
             continue
         now = row.current.value
         edited = _clock_edit(row, measured).apply(now.time_map)
         # A speed that was put right is no clock, and what is so already needs no new version.
         if not alike(edited.time_map, now.time_map):
-            parts.append(Part(row, now.at(edited.time_map), edited.sentence))
+            version = now.at(edited.time_map)
+            parts += [Part(row, version, edited.sentence), *carried_parts(session, row, version, edited.sentence)]
+            carried |= {part.recording.id for part in parts}
     if parts:
         record_change(session, project_id, f"measured clocks {'used' if measured else 'refused'}", parts)
         request_proofs(context, session, project_id, [part.recording for part in parts])
@@ -129,6 +134,28 @@ def set_aside(context: Context, session: Session, recording_id: UUID, version: i
     return row
 
 
+def lock_recording(session: Session, recording_id: UUID, version: int, *, locked: bool) -> RecordingRow:
+    """Say that a recording is finished, so that nothing changes it any more, or that it is not; and its whole set."""
+    row = get_recording(session, recording_id, lock=True)
+    check_version(row, version)
+    for one in set_around(session, row) or [row]:
+        one.locked = locked
+        one.version += 1
+    announce(session, row.project_id)
+    return row
+
+
+def correct_in_set(
+    context: Context, session: Session, recording_id: UUID, version: int, corrected_s: float
+) -> RecordingRow:
+    """Draw a microphone earlier within its set by its delay; 0: as it was recorded."""
+    row = _locked(session, recording_id, version)
+    if not abs(corrected_s) <= MOST_INSIDE_S:
+        raise InputError(f"Within a set a microphone is moved by {MOST_INSIDE_S * 1e3:.0f} ms at most.")
+    words = f"moved {later(-corrected_s)} within its set" if corrected_s else "as recorded within its set"
+    return correct_member(context, session, row, corrected_s, words)
+
+
 def step(context: Context, session: Session, recording_id: UUID, version: int, kind: str) -> RecordingRow:
     """`undo` or `redo` what was done to a recording last."""
     row = _locked(session, recording_id, version)
@@ -162,6 +189,8 @@ def _judged(row: RecordingRow) -> Version | None:
 def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
     row = get_recording(session, recording_id, lock=True)
     check_version(row, version)
+    if row.locked:
+        raise NotNowError(f"{row.name} is locked: unlock it before it is changed.")
     return row
 
 
@@ -174,7 +203,8 @@ def _current(row: RecordingRow) -> Version:
 def _apply(
     context: Context, session: Session, row: RecordingRow, version: Version | None, sentence: str
 ) -> RecordingRow:
-    record_change(session, row.project_id, sentence, [Part(row, version, sentence)])
-    request_proofs(context, session, row.project_id, [row])
+    parts = [Part(row, version, sentence), *carried_parts(session, row, version, sentence)]
+    record_change(session, row.project_id, sentence, parts)
+    request_proofs(context, session, row.project_id, [part.recording for part in parts])
     announce(session, row.project_id)
     return row

@@ -38,7 +38,7 @@ def match_levels(session: Session, project_id: UUID, *, target_lufs: float | Non
     parts = []
     for row in list_recordings(session, project_id):
         media, current = row.media, row.current
-        if current is None or media.loudness_lufs is None or media.true_peak_dbtp is None:
+        if current is None or row.locked or media.loudness_lufs is None or media.true_peak_dbtp is None:
             continue
         now = current.value
         if now.sounding.channels not in (None, media.sounding_channels):

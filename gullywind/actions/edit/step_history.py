@@ -59,10 +59,19 @@ def _switch(
     for change in changes:
         if from_recording is not None:
             _refuse_others(session, change, from_recording, applied=applied)
+        _refuse_locked(session, change)
         touched |= {row.id: row for row in switch_change(session, change, applied=applied)}
     session.flush()
     request_proofs(context, session, project_id, list(touched.values()))
     announce(session, project_id)
+
+
+def _refuse_locked(session: Session, change: ChangeRow) -> None:
+    """What is finished is not changed by a step back either."""
+    for part in change.parts:
+        row = get_recording(session, part.recording_id)
+        if row.locked:
+            raise NotNowError(f"“{change.sentence}” touches {row.name}, which is locked: unlock it first.")
 
 
 def _refuse_others(session: Session, change: ChangeRow, recording_id: UUID, *, applied: bool) -> None:

@@ -1,5 +1,6 @@
 """Placings drawn from what is known of any two recordings: after a measurement, and where the reference changes."""
 
+from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from uuid import UUID
@@ -9,7 +10,9 @@ from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, draw_placings, through_note
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.judge.set_places import set_note, with_sets
+from gullywind.core.maps.sets import Member
+from gullywind.core.maps.time_map import TimeMap, alike
 from gullywind.core.maps.version import Sounding, Version
 from gullywind.core.measure.evidence import Status, Way
 from gullywind.core.sound.file_notes import file_notes
@@ -65,7 +68,9 @@ def draw_anew(
     `coded`: contents of whose places their timecode says something new.
     """
     direct = known_of(session, measurements_of(session, project.id, [row.content_hash]))
-    tied = any(reference.content_hash not in (one.timeline, one.recording) and not one.by_hand for one in direct)
+    tied = row.membership is not None or any(
+        reference.content_hash not in (one.timeline, one.recording) and not one.by_hand for one in direct
+    )
     drawn = draw_placings(reference.content_hash, [one for one in direct if one.timeline == reference.content_hash])
     left_out: list[Contradiction] = []
     recordings = [row]
@@ -77,20 +82,40 @@ def draw_anew(
             reference.media.duration_s or 0.0,
             known_of(session, measurements_of(session, project.id, contents)),
         )
+    drawn = with_sets(reference.content_hash, drawn, members_by_set(recordings))
     names = {one.content_hash: one.name for one in recordings}
     found = []
     for one in recordings:
         there = drawn.get(one.content_hash)
-        if there is None:
+        if there is None or one.locked:
             continue
         later = there.through or one.content_hash in coded
-        if one.id == row.id or (_waits(one, reference) and later):
+        if one.id == row.id or (_waits(one, reference) and later) or _lies_elsewhere(one, row, there):
             found.append(Found(one, there))
     placed = [one for one in found if one.drawn.time_map is not None or one.recording.version_id is not None]
     made = {one.recording.id: add_part(session, change, part_of(one, names)) for one in placed}
     keep_drawn(session, reference, found, [made.get(one.recording.id) for one in found], names, left_out)
     request_proofs(context, session, project.id, [one.recording for one in found if one.recording.id != row.id])
     return next(one.drawn for one in found if one.recording.id == row.id)
+
+
+def members_by_set(rows: Sequence[RecordingRow]) -> list[dict[str, Member]]:
+    """Of every set its members, by their contents."""
+    sets = defaultdict[UUID, dict[str, Member]](dict)
+    for one in rows:
+        member = one.member
+        if member is not None:
+            sets[member.membership.set_id][one.content_hash] = member
+    return [members for members in sets.values() if len(members) > 1]
+
+
+def _lies_elsewhere(one: RecordingRow, row: RecordingRow, there: Drawn) -> bool:
+    """Whether a recording moves because another of its set was placed."""
+    if one.member is None or row.member is None or one.id == row.id or there.time_map is None:
+        return False
+    if one.member.membership.set_id != row.member.membership.set_id or there.way[-1].way is not Way.SET:
+        return False
+    return one.current is None or not alike(one.current.value.time_map, there.time_map)
 
 
 def _waits(row: RecordingRow, reference: RecordingRow) -> bool:
@@ -139,7 +164,10 @@ def keep_drawn(
         media = one.recording.media
         notes = list(file_notes(media.to_facts())) if media.state == MediaState.READY else []
         notes += [Note(**note) for note in evidence.notes] if evidence else []
-        notes += [through_note(_names(drawn, names), drawn.status)] if drawn.through else []
+        if drawn.way and drawn.way[-1].way is Way.SET:
+            notes.append(set_note(names.get(drawn.through[-1], REMOVED)))
+        elif drawn.through:
+            notes.append(through_note(_names(drawn, names), drawn.status))
         own = one.recording.content_hash
         notes += [
             contradiction_note(wrong, lambda key: names.get(key, REMOVED))
@@ -175,6 +203,7 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
     names = {one.content_hash: one.name for one in recordings}
     known = known_of(session, measurements_of(session, project.id, list(names)))
     drawn, left_out = draw_consistently(reference.content_hash, reference.media.duration_s or 0.0, known)
+    drawn = with_sets(reference.content_hash, drawn, members_by_set(recordings))
     found = [Found(row, drawn[row.content_hash]) for row in recordings if row.content_hash in drawn]
     found = [one for one in found if one.recording.id != reference.id and not one.recording.is_set_aside]
     placed = {one.recording.id for one in found if one.drawn.time_map is not None}
@@ -220,6 +249,8 @@ def _names(drawn: Drawn, names: Mapping[str, str]) -> list[str]:
 
 
 def _sentence(drawn: Drawn, names: Mapping[str, str]) -> str:
+    if drawn.way and drawn.way[-1].way is Way.SET:
+        return f"placed with {names.get(drawn.through[-1], REMOVED)}, of the same set"
     if drawn.through:
         return f"placed through {' and '.join(_names(drawn, names))}"
     if drawn.way[0].by_hand:

@@ -45,7 +45,9 @@ def request_placing(context: Context, session: Session, project_id: UUID, record
             if one.version_id is None and one.placing is None and not one.set_aside
         ]
     wanted = [
-        one for one in wanted if one.id != reference.id and one.id not in busy and one.media.state != MediaState.FAILED
+        one
+        for one in wanted
+        if one.id != reference.id and one.id not in busy and one.media.state != MediaState.FAILED and not one.locked
     ]
     # What one order finds is one change, however many jobs it takes.
     change = begin_change(session, project_id, "placed by sound") if len(wanted) > 1 else None

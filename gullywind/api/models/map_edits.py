@@ -244,6 +244,20 @@ class SetAsideIn(Edit):
     aside: bool
 
 
+class LockIn(Edit):
+    """That it is finished and nothing changes it any more, or that it is not."""
+
+    kind: Literal["lock"]
+    locked: bool
+
+
+class CorrectInSetIn(Edit):
+    """By how much it is drawn earlier within its set, s; 0: as it was recorded."""
+
+    kind: Literal["correct-in-set"]
+    corrected_s: float
+
+
 class StepIn(Edit):
     """Take back, do again, take off its place."""
 
@@ -277,7 +291,8 @@ ToCore = (
     | PushIn
 )
 EditIn = Annotated[
-    ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | SetAsideIn | StepIn | GoIn, Field(discriminator="kind")
+    ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | SetAsideIn | LockIn | CorrectInSetIn | StepIn | GoIn,
+    Field(discriminator="kind"),
 ]
 
 

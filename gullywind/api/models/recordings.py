@@ -16,7 +16,7 @@ from gullywind.core.maps.time_map import TimeMap, gap_between
 from gullywind.core.maps.version import Gaps, Pitch
 from gullywind.core.proof import is_in_step
 from gullywind.core.render.stretch import pitch_reason
-from gullywind.store.history import Ends
+from gullywind.store.ends import Ends
 from gullywind.store.tables import RecordingRow
 
 #: Maps of more knots are not sent with every answer.
@@ -143,7 +143,8 @@ class ProofOut(BaseModel):
 class RecordingOut(BaseModel):
     """A recording. `version` must come back with every edit.
 
-    `set_aside`: it does not belong, as a person said.
+    `set_aside`: it does not belong, as a person said. `locked`: it is finished, and nothing changes it. `set_id`: the
+    set that it moves with.
 
     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
     """
@@ -162,6 +163,8 @@ class RecordingOut(BaseModel):
     judgement: JudgementOut | None
     as_judged: bool
     set_aside: bool
+    locked: bool
+    set_id: UUID | None
     proof: ProofOut | None
     sentence: str
 
@@ -183,6 +186,8 @@ class RecordingOut(BaseModel):
             judgement=_judgement(row),
             as_judged=row.is_as_judged,
             set_aside=row.is_set_aside,
+            locked=row.locked,
+            set_id=row.member.membership.set_id if row.member else None,
             proof=_proof(row),
             sentence=sentence_of(row),
         )

@@ -23,10 +23,12 @@ from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import (
     ClockIn,
     ClocksIn,
+    CorrectInSetIn,
     EditIn,
     FirstSoundIn,
     GoIn,
     LevelsIn,
+    LockIn,
     SetAsideIn,
     StepIn,
     TakeIn,
@@ -137,6 +139,10 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             edit_map.first_sound_to(*on, body.t_ref)
         case SetAsideIn():
             edit_map.set_aside(*on, aside=body.aside)
+        case LockIn():
+            edit_map.lock_recording(session, recording_id, body.version, locked=body.locked)
+        case CorrectInSetIn():
+            edit_map.correct_in_set(*on, body.corrected_s)
         case GoIn():
             edit_map.go_to_step(*on, body.number)
         case StepIn(kind="unplace"):

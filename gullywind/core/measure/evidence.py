@@ -34,6 +34,7 @@ class Way(StrEnum):
     CLAPS = "claps"
     TIMECODE = "timecode"
     HAND = "hand"
+    SET = "set"  #: it lies with the others of its set
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint, func
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from gullywind.store.tables.base import Base
@@ -42,7 +44,10 @@ class ChangeRow(Base):
 
 
 class ChangePartRow(Base):
-    """What a change did to one recording: its version before and after, null: no place."""
+    """What a change did to one recording: its version before and after, null: no place.
+
+    `moves_set`: it also joined or left a set, or moved within it.
+    """
 
     __tablename__ = "change_part"
 
@@ -52,5 +57,8 @@ class ChangePartRow(Base):
     )
     before_id: Mapped[UUID | None] = mapped_column(ForeignKey("version.id"), index=True)
     after_id: Mapped[UUID | None] = mapped_column(ForeignKey("version.id"), index=True)
+    moves_set: Mapped[bool] = mapped_column(default=False)
+    set_before: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), default=None)
+    set_after: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), default=None)
 
     after: Mapped[VersionRow | None] = relationship(foreign_keys=[after_id])

@@ -6,6 +6,7 @@ from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlalchemy import ForeignKey, func
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gullywind.store.tables.base import Base
@@ -22,6 +23,8 @@ class ProjectRow(Base):
     reference_id: Mapped[UUID | None] = mapped_column(
         ForeignKey("recording.id", ondelete="SET NULL", use_alter=True), default=None
     )
+    #: Sets that were offered and are none, as a person said: lists of recordings' ids.
+    refused_sets: Mapped[list[list[str]]] = mapped_column(JSONB, default=list)
     version: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[datetime] = mapped_column(server_default=func.now())
 

@@ -11,6 +11,7 @@ from sqlalchemy import ForeignKey, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from gullywind.core.maps.sets import Member, Membership
 from gullywind.core.maps.time_map import alike
 from gullywind.core.maps.version import Version
 from gullywind.store.tables.base import Base
@@ -38,12 +39,23 @@ class RecordingRow(Base):
     version: Mapped[int] = mapped_column(default=1)
     #: A person said that it does not belong; true of it while it has no place.
     set_aside: Mapped[bool] = mapped_column(default=False)
+    #: It is finished: nothing moves or changes it.
+    locked: Mapped[bool] = mapped_column(default=False)
+    #: The set that it belongs to, if any, and its place in it.
+    membership: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), default=None)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
 
     media: Mapped[MediaRow] = relationship(lazy="joined")
     current: Mapped[VersionRow | None] = relationship(foreign_keys=[version_id], post_update=True)
     placing: Mapped[PlacingRow | None] = relationship(foreign_keys=[placing_id], post_update=True)
     proof: Mapped[ProofRow | None] = relationship(uselist=False, passive_deletes=True)
+
+    @property
+    def member(self) -> Member | None:
+        """As a member of its set; None where it is in none, or not listened to yet."""
+        if self.membership is None or self.media.duration_s is None:
+            return None
+        return Member(Membership.from_json(self.membership), self.media.duration_s)
 
     @property
     def is_untouched(self) -> bool:

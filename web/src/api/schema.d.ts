@@ -490,6 +490,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sets
+         * @description The sets of a project, and recordings that look like one.
+         */
+        get: operations["get_sets"];
+        put?: never;
+        /**
+         * Post Set
+         * @description Tie recordings as a set: from now on they move as one.
+         */
+        post: operations["post_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/sets/{set_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Set
+         * @description Take a set apart; its members stay where they lie.
+         */
+        delete: operations["delete_set"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/no-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post No Set
+         * @description Say that recordings that look like a set are none; it stays said.
+         */
+        post: operations["post_no_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/sets/{set_id}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Inside
+         * @description Delay and polarity of the members against each other.
+         */
+        get: operations["get_inside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/marks": {
         parameters: {
             query?: never;
@@ -863,6 +947,21 @@ export interface components {
             index: number;
         };
         /**
+         * CorrectInSetIn
+         * @description By how much it is drawn earlier within its set, s; 0: as it was recorded.
+         */
+        CorrectInSetIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "correct-in-set";
+            /** Corrected S */
+            corrected_s: number;
+        };
+        /**
          * CurveOut
          * @description The match curve: heights in robust standard deviations at `start_s + i * step_s`.
          */
@@ -1029,6 +1128,29 @@ export interface components {
             number: number;
         };
         /**
+         * InsideOut
+         * @description A member and how it hears: `late_s` null where it is what the others are told against, or nothing was clear.
+         *
+         *     `corrected_s` is by how much it is drawn earlier already; `words` say all of it.
+         */
+        InsideOut: {
+            /**
+             * Recording Id
+             * Format: uuid
+             */
+            recording_id: string;
+            /** Name */
+            name: string;
+            /** Late S */
+            late_s: number | null;
+            /** Corrected S */
+            corrected_s: number;
+            /** Inverted */
+            inverted: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * JoinIn
          * @description Undo the cut after a piece.
          */
@@ -1100,6 +1222,21 @@ export interface components {
             target_lufs?: number | null;
             /** Limit Dbtp */
             limit_dbtp?: number | null;
+        };
+        /**
+         * LockIn
+         * @description That it is finished and nothing changes it any more, or that it is not.
+         */
+        LockIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lock";
+            /** Locked */
+            locked: boolean;
         };
         /**
          * MapOut
@@ -1269,6 +1406,14 @@ export interface components {
             name: string;
         };
         /**
+         * NoSetIn
+         * @description Recordings that were offered as a set and are none.
+         */
+        NoSetIn: {
+            /** Recording Ids */
+            recording_ids: string[];
+        };
+        /**
          * NoteOut
          * @description Something to know, as a stable code and a sentence.
          */
@@ -1292,6 +1437,20 @@ export interface components {
             kind: "nudge";
             /** By S */
             by_s: number;
+        };
+        /**
+         * OfferedSetOut
+         * @description Recordings that look like a set, in their order, and why.
+         */
+        OfferedSetOut: {
+            /** Recording Ids */
+            recording_ids: string[];
+            /** One After Another */
+            one_after_another: boolean;
+            /** Reason */
+            reason: string;
+            /** Words */
+            words: string;
         };
         /**
          * PathIn
@@ -1536,7 +1695,8 @@ export interface components {
          * RecordingOut
          * @description A recording. `version` must come back with every edit.
          *
-         *     `set_aside`: it does not belong, as a person said.
+         *     `set_aside`: it does not belong, as a person said. `locked`: it is finished, and nothing changes it. `set_id`: the
+         *     set that it moves with.
          *
          *     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
          */
@@ -1575,6 +1735,10 @@ export interface components {
             as_judged: boolean;
             /** Set Aside */
             set_aside: boolean;
+            /** Locked */
+            locked: boolean;
+            /** Set Id */
+            set_id: string | null;
             proof: components["schemas"]["ProofOut"] | null;
             /** Sentence */
             sentence: string;
@@ -1632,6 +1796,44 @@ export interface components {
             kind: "set-aside";
             /** Aside */
             aside: boolean;
+        };
+        /**
+         * SetIn
+         * @description Recordings to be tied, in their order.
+         */
+        SetIn: {
+            /** Recording Ids */
+            recording_ids: string[];
+            /**
+             * One After Another
+             * @default false
+             */
+            one_after_another: boolean;
+        };
+        /**
+         * SetOut
+         * @description A set: its members in their order, and whether they are the parts of one file, one after another.
+         */
+        SetOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Recording Ids */
+            recording_ids: string[];
+            /** One After Another */
+            one_after_another: boolean;
+        };
+        /**
+         * SetsOut
+         * @description All sets of a project, and those that may be meant.
+         */
+        SetsOut: {
+            /** Sets */
+            sets: components["schemas"]["SetOut"][];
+            /** Offered */
+            offered: components["schemas"]["OfferedSetOut"][];
         };
         /**
          * SlideIn
@@ -2952,7 +3154,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {
@@ -3785,6 +3987,349 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetsOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetsOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                set_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetsOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_no_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoSetIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_inside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                set_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsideOut"][];
+                };
             };
             /** @description gone */
             404: {
