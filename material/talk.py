@@ -1,4 +1,4 @@
-"""The demo's first project: the miller's talk at Brack Mill, as ten devices kept it. All of it is invented."""
+"""The demo's first project: the miller's talk at Brack Mill, as twelve microphones kept it. All of it is invented."""
 
 import io
 from fractions import Fraction
@@ -24,6 +24,8 @@ CLAPS_AFTER = 17
 DESK_TIME_S = 20 * 3600 + 14 * 60 + 7.0
 #: The desk recorder is stopped before the last words.
 DESK_ENDS_S = 231.0
+#: The right one of the stage's microphones hears so much later: 31 cm.
+STAGE_APART_S = 0.0009
 LINES = [
     "Good evening, and welcome to Brack Mill. Mind the step, it is older than I am.",
     "Tonight we light the lanterns, as my grandmother did, one for every sack that the winter asked of us.",
@@ -126,6 +128,12 @@ def write_talk(folder: Path) -> list[Path]:
     walked_s = 0.0032 * np.sin(2 * np.pi * t / 31) + 0.0011 * np.sin(2 * np.pi * t / 13 + 1)
     carried = followed(heard(mixed, SoundPath(0.5, 3.0, 16, "pink", True), rng), 4 + 96.4 + t - walked_s)
     encode(folder / "Phone, carried about.m4a", carried, RATE_HZ, "aac", 96000)
+    # One recorder with two microphones: a hand's breadth apart and a bit, the right one soldered the wrong way round.
+    left = at(SoundPath(0.4, 5.0, None, "pink", True), 4 + 18.4, 6.2, 160.0)
+    later_s = np.arange(left.size) / RATE_HZ - STAGE_APART_S
+    for name, sound in (("left", left), ("right", -followed(left, later_s))):
+        hiss = rng.standard_normal(sound.size) * 10 ** (-62 / 20)
+        soundfile.write(folder / f"Stage {name}.wav", sound * 0.8 + hiss, RATE_HZ, subtype="PCM_24")
     stray = talk(905, 40.0) * 0.7 + piece(906, 40.0)[: int(40 * RATE_HZ)] * 0.2
     encode(folder / "Take 09.mp3", stray, RATE_HZ, "mp3", 96000)
     return [
@@ -140,6 +148,8 @@ def write_talk(folder: Path) -> list[Path]:
             "Balcony recorder.wav",
             "Phone, last words.m4a",
             "Phone, carried about.m4a",
+            "Stage left.wav",
+            "Stage right.wav",
             "Take 09.mp3",
         )
     ]

@@ -2,27 +2,36 @@
 
 from pathlib import Path
 
+from gullywind.actions.context import Context
 from gullywind.actions.projects.change_projects import change_project, create_project
 from gullywind.actions.projects.change_recordings import add_recording
 from gullywind.settings import Settings
 from gullywind.store.files import IncomingFile
 from gullywind.store.projects import list_projects
 
-NAME = "The miller's talk"
+#: The first is the one that most is to be seen of.
+NAME, SONG_NAME = "The miller's talk", "The wheel song"
 
 
 def load_demo(folder: Path) -> None:
-    """Load the demo project unless it is there; the first file is chosen as the reference."""
+    """Load the demo's projects unless they are there; of each the first file is chosen as the reference."""
     context = Settings.from_environment().context()
     with context.database.session() as session:
-        if any(project.name == NAME for project in list_projects(session)):
-            return
+        known = {project.name for project in list_projects(session)}
     from material.talk import write_talk
+    from material.wheel_song import write_song
 
     print("making the demo's recordings (half a minute) …", flush=True)
-    paths = write_talk(folder)
+    # Newest first in the list: the talk comes last.
+    for name, write in ((SONG_NAME, write_song), (NAME, write_talk)):
+        if name not in known:
+            _load(context, name, write(folder))
+    context.database.dispose()
+
+
+def _load(context: Context, name: str, paths: list[Path]) -> None:
     with context.database.session() as session:
-        project = create_project(session, NAME, "25")
+        project = create_project(session, name, "25")
         rows = []
         for path in paths:
             incoming = IncomingFile(context.media)
@@ -31,4 +40,3 @@ def load_demo(folder: Path) -> None:
                     incoming.write(chunk)
             rows.append(add_recording(context, session, project.id, path.name, incoming))
         change_project(context, session, project.id, project.version, reference_id=rows[0].id)
-    context.database.dispose()

@@ -130,3 +130,34 @@ class SetAsideTest(ApiCase):
         self.assertEqual((back["status"], back["set_aside"]), ("placed", False))
         may = self.edit(self.recording(project, "Stray"), kind="set-aside", aside=False).json()
         self.assertFalse(may["set_aside"])
+
+
+class SettleTest(ApiCase):
+    files: ClassVar[dict[str, bytes]] = {
+        "Desk.wav": wav_bytes(busy(40.0, 240)),
+        "Near.wav": wav_bytes(with_noise(clocked(busy(40.0, 240), 6.0, 1.0, 20.0), 12.0, 241)),
+    }
+
+    def test_a_strip_settles_where_it_sounds_alike_within_reach_and_else_lies_where_it_was_put(self):
+        project = self.placed()
+        near = self.recording(project, "Near")
+        far = self.edit(near, kind="nudge", by_s=2.4).json()
+        left = self.edit(far, kind="settle", by_s=-0.4, reach_s=0.05).json()
+        self.assertAlmostEqual(left["map"]["offset_s"], 8.0, delta=1e-4)
+        self.assertIn("400 ms earlier", left["undo"])
+        settled = self.edit(left, kind="settle", by_s=-1.98, reach_s=0.05).json()
+        self.assertAlmostEqual(settled["map"]["offset_s"], 6.0, delta=1e-5)
+        self.assertIn("settled where it sounds alike", settled["undo"])
+        # Far off as well, by its match curve.
+        again = self.edit(self.edit(settled, kind="nudge", by_s=3.0).json(), kind="settle", by_s=-1.0, reach_s=5.0)
+        self.assertAlmostEqual(again.json()["map"]["offset_s"], 6.0, delta=1e-5)
+        refused = self.edit(again.json(), kind="settle", by_s=0.0, reach_s=60.0)
+        self.assertIn("settles within 10 s", refused.json()["detail"])
+
+    def test_what_was_set_down_by_hand_settles_though_nobody_looked_for_it(self):
+        project = self.filled()
+        near = self.recording(project, "Near")
+        down = self.edit(near, kind="unplace").json() if near["map"] else near
+        put = self.edit(down if "version" in down else near, kind="move", offset_s=6.03).json()
+        settled = self.edit(put, kind="settle", by_s=0.0, reach_s=0.05).json()
+        self.assertAlmostEqual(settled["map"]["offset_s"], 6.0, delta=1e-5)

@@ -3,27 +3,36 @@
 from dataclasses import replace
 from uuid import UUID
 
+import numpy as np
+
 from gullywind.actions.context import Context
 from gullywind.actions.edit.step_history import go_to, redo, undo
 from gullywind.actions.edit.tie_sets import carried_parts, correct_member, set_around
 from gullywind.actions.hear.fetch_sound import open_sound
-from gullywind.actions.hear.prove_recording import request_proofs
+from gullywind.actions.hear.prove_recording import listening_pair, request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
-from gullywind.core.ground.speeds import nearest_speed
+from gullywind.core.ground.speeds import MOST_CLOCK, nearest_speed
 from gullywind.core.ground.words import later
-from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, UseClock, steady
+from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, Nudge, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
 from gullywind.core.maps.time_map import TimeMap, alike
 from gullywind.core.maps.version import Version
+from gullywind.core.measure.evidence import Curve
 from gullywind.core.measure.inside_set import MOST_INSIDE_S
+from gullywind.core.measure.windows import Line
+from gullywind.core.places.settle import settle
 from gullywind.core.sound.first_sound import first_sound_s
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, record_change
-from gullywind.store.projects import check_version, lock_project
-from gullywind.store.recordings import get_recording, list_recordings
+from gullywind.store.placings import curve_of
+from gullywind.store.projects import check_version, get_project, lock_project
+from gullywind.store.recordings import get_recording, list_recordings, reference_of
 from gullywind.store.tables import RecordingRow
+
+#: A hand that puts a strip down means no place further off, s.
+MOST_REACH_S = 10.0
 
 
 def edit_recording(
@@ -66,6 +75,40 @@ def first_sound_to(context: Context, session: Session, recording_id: UUID, versi
     if t_rec is None:
         raise NotNowError("This recording has no sound that begins.")
     return edit_recording(context, session, recording_id, version, Meet(t_rec, t_ref))
+
+
+def settle_recording(
+    context: Context, session: Session, recording_id: UUID, version: int, *, by_s: float, reach_s: float
+) -> RecordingRow:
+    """Move a recording by hand and let it settle where it sounds alike, within reach; else it lies where it was put."""
+    row = _locked(session, recording_id, version)
+    moved = Nudge(by_s).apply(_current(row).heard_map) if by_s else None
+    put = moved.time_map if moved else _current(row).heard_map
+    if not 0 < reach_s <= MOST_REACH_S:
+        raise InputError(f"A recording settles within {MOST_REACH_S:g} s, not {reach_s:g} s.")
+    late_s = _settled(context, session, row, put, reach_s)
+    sentence = moved.sentence if moved else "left where it was"
+    if late_s is not None:
+        sentence = f"moved {later(by_s + late_s)}: settled where it sounds alike"
+        put = put.shifted(late_s)
+    return _apply(context, session, row, _current(row).heard_at(put), sentence)
+
+
+def _settled(context: Context, session: Session, row: RecordingRow, put: TimeMap, reach_s: float) -> float | None:
+    """By how much later it sounds alike; None where it does not, or runs at a speed that no clock has."""
+    reference = reference_of(session, get_project(session, row.project_id))
+    if reference is None or abs(put.rate - 1) > MOST_CLOCK:
+        return None
+    known = curve_of(session, row.placing) if row.placing else None
+    curve = None
+    if known is not None and known.curve is not None:
+        heights = np.frombuffer(known.curve, "<f4")
+        curve = Curve(known.curve_start_s or 0.0, known.curve_step_s or 1.0, heights)
+    views = listening_pair(context, reference, row)
+    # The first piece tells for all: what is broken is moved whole.
+    piece = put.pieces[0]
+    line = Line(float(piece.reference_along(np.zeros(1))[0]), piece.rate)
+    return settle(*views, line, reach_s, curve)
 
 
 def use_clock(context: Context, session: Session, recording_id: UUID, version: int, *, measured: bool) -> RecordingRow:

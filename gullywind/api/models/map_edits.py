@@ -4,16 +4,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from gullywind.api.models.edit import Edit
 from gullywind.api.models.recordings import Body
-from gullywind.core.maps import edits, piece_edits, sounding_edits
+from gullywind.api.models.sounding_edits import ChannelsIn, GainIn, GapsIn, KeptIn, PitchIn, PolarityIn
+from gullywind.core.maps import edits, piece_edits
 from gullywind.core.maps.push import SetPush
-from gullywind.core.maps.version import Gaps, Pitch
-
-
-class Edit(Body):
-    """What every edit carries: the version of the recording that it was made on."""
-
-    version: int
 
 
 class NudgeIn(Edit):
@@ -130,72 +125,6 @@ class CloseGapIn(Edit):
         return piece_edits.CloseGap(self.index)
 
 
-class GapsIn(Edit):
-    """What is heard in gaps."""
-
-    kind: Literal["gaps"]
-    gaps: Gaps
-
-    def to_core(self) -> sounding_edits.SoundingEdit:
-        """As core value."""
-        return sounding_edits.SetGaps(self.gaps)
-
-
-class PitchIn(Edit):
-    """What happens to the pitch."""
-
-    kind: Literal["pitch"]
-    pitch: Pitch
-
-    def to_core(self) -> sounding_edits.SoundingEdit:
-        """As core value."""
-        return sounding_edits.SetPitch(self.pitch)
-
-
-class PolarityIn(Edit):
-    """Whether the sound is inverted."""
-
-    kind: Literal["polarity"]
-    polarity: Literal[1, -1]
-
-    def to_core(self) -> sounding_edits.SoundingEdit:
-        """As core value."""
-        return sounding_edits.SetPolarity(self.polarity)
-
-
-class GainIn(Edit):
-    """Louder or softer, dB."""
-
-    kind: Literal["gain"]
-    gain_db: float
-
-    def to_core(self) -> sounding_edits.SoundingEdit:
-        """As core value."""
-        return sounding_edits.SetGain(self.gain_db)
-
-
-class ChannelsIn(Edit):
-    """Which channels are heard, counted from 0; null: all as they are."""
-
-    kind: Literal["channels"]
-    channels: list[Annotated[int, Field(ge=0, le=63)]] | None = Field(min_length=1, max_length=64)
-
-    def to_core(self) -> sounding_edits.SoundingEdit:
-        """As core value."""
-        return sounding_edits.SetChannels(None if self.channels is None else tuple(self.channels))
-
-
-class KeptIn(Edit):
-    """Whether it is delivered, or scratch sound for checking."""
-
-    kind: Literal["kept"]
-    kept: bool
-
-    def to_core(self) -> sounding_edits.SoundingEdit:
-        """As core value."""
-        return sounding_edits.SetKept(self.kept)
-
-
 class PushIn(Edit):
     """Later (positive) or earlier than its place, on purpose; 0: none."""
 
@@ -235,6 +164,14 @@ class FirstSoundIn(Edit):
 
     kind: Literal["first-sound"]
     t_ref: float
+
+
+class SettleIn(Edit):
+    """Move it by hand and let it settle where it sounds alike, within reach; times in s."""
+
+    kind: Literal["settle"]
+    by_s: float
+    reach_s: float
 
 
 class SetAsideIn(Edit):
@@ -291,7 +228,7 @@ ToCore = (
     | PushIn
 )
 EditIn = Annotated[
-    ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | SetAsideIn | LockIn | CorrectInSetIn | StepIn | GoIn,
+    ToCore | TrimIn | ClockIn | TakeIn | FirstSoundIn | SettleIn | SetAsideIn | LockIn | CorrectInSetIn | StepIn | GoIn,
     Field(discriminator="kind"),
 ]
 

@@ -30,6 +30,7 @@ from gullywind.api.models.map_edits import (
     LevelsIn,
     LockIn,
     SetAsideIn,
+    SettleIn,
     StepIn,
     TakeIn,
     TrimIn,
@@ -137,6 +138,8 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             edit_map.take_candidate(*on, body.index)
         case FirstSoundIn():
             edit_map.first_sound_to(*on, body.t_ref)
+        case SettleIn():
+            edit_map.settle_recording(*on, by_s=body.by_s, reach_s=body.reach_s)
         case SetAsideIn():
             edit_map.set_aside(*on, aside=body.aside)
         case LockIn():

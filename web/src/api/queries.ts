@@ -97,6 +97,26 @@ export const timecodesOptions = (recordingId: string, mapId: string) =>
     placeholderData: keepPreviousData,
   })
 
+/** The sets of a project, and recordings that look like one. */
+export const setsOptions = (projectId: string) =>
+  queryOptions({
+    queryKey: ['sets', projectId],
+    queryFn: () => told(api.GET('/api/projects/{project_id}/sets', { params: { path: { project_id: projectId } } })),
+  })
+
+/** How the members of a set hear against each other; anew with what is done to one of them. */
+export const insideOptions = (projectId: string, setId: string, version: number) =>
+  queryOptions({
+    queryKey: ['inside', projectId, setId, version],
+    queryFn: () =>
+      told(
+        api.GET('/api/projects/{project_id}/sets/{set_id}/inside', {
+          params: { path: { project_id: projectId, set_id: setId } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  })
+
 /** A folder of the server's machine; without a path those that recordings may be taken in from. */
 export const folderOptions = (path: string | null) =>
   queryOptions({

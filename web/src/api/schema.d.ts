@@ -1836,6 +1836,23 @@ export interface components {
             offered: components["schemas"]["OfferedSetOut"][];
         };
         /**
+         * SettleIn
+         * @description Move it by hand and let it settle where it sounds alike, within reach; times in s.
+         */
+        SettleIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "settle";
+            /** By S */
+            by_s: number;
+            /** Reach S */
+            reach_s: number;
+        };
+        /**
          * SlideIn
          * @description Move one piece between its neighbours.
          */
@@ -3154,7 +3171,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {

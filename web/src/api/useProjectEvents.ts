@@ -17,6 +17,7 @@ export function useProjectEvents(projectId: string): void {
       await client.invalidateQueries({ queryKey: ['project', projectId] })
       await client.invalidateQueries({ queryKey: ['deliveries', projectId] })
       await client.invalidateQueries({ queryKey: ['marks', projectId] })
+      await client.invalidateQueries({ queryKey: ['sets', projectId] })
       asking = false
       if (again) {
         again = false

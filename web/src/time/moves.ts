@@ -33,6 +33,17 @@ function trimmed(knots: number[][], edge: 'start' | 'end', tRefS: number): numbe
     : [...knots.slice(0, -1).filter(([ref]) => ref! < tRefS), knot]
 }
 
+/** So near to where a hand lets go what sounds alike is meant, CSS pixels; and no further than the server goes, s. */
+const SETTLE_PX = 10
+const MOST_SETTLE_S = 10
+
+/** Move by a drag, and settle where it sounds alike near by. */
+export const settleWish = (byS: number, secondsPerPx: number): EditWish => ({
+  kind: 'settle',
+  by_s: byS,
+  reach_s: Math.min(SETTLE_PX * secondsPerPx, MOST_SETTLE_S),
+})
+
 export function wishOf(move: Move): EditWish {
   switch (move.kind) {
     case 'shift':

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import { rateFrom } from './rate'
-import { clock, numberFrom, signed, timecode } from './times'
+import { clock, numberFrom, signed, timecode, timeFrom } from './times'
 
 test('times are written for people', () => {
   expect(clock(3723.45, 1)).toBe('1:02:03.5')
@@ -36,3 +36,13 @@ test.each([
   ['loud', 'dB', null],
   ['', 'dB', null],
 ] as const)('a figure typed as %s for %s is read', (text, unit, expected) => expect(numberFrom(text, unit)).toBe(expected))
+
+test.each([
+  ['95.25', 95.25],
+  ['1:35.25', 95.25],
+  ['00:01:35:06', 95.24],
+  ['−44100 samples', -1],
+  ['1 sample', 1 / 44100],
+  ['4.5 samples', null],
+  ['samples', null],
+] as const)('a time typed as %s is read', (text, expected) => expect(timeFrom(text, 25, 44100)).toBe(expected))

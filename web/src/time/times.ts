@@ -32,8 +32,12 @@ export const recordingCount = (count: number): string => `${count} recording${co
 /** A size for people: `5.2 MB`. */
 export const megabytes = (bytes: number): string => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(1)} MB`)
 
-/** A time as it is typed: `95.25`, `1:35.25`, `1:02:03`, or timecode `00:01:35:06`; null where it is none. */
-export function timeFrom(text: string, frameRate: number): number | null {
+/**
+ * A time as it is typed: `95.25`, `1:35.25`, `1:02:03`, timecode `00:01:35:06`, or `4800 samples`; null where it is none.
+ */
+export function timeFrom(text: string, frameRate: number, sampleRateHz: number): number | null {
+  const samples = /^([-+−]?\d+)\s*samples?$/.exec(text.trim())
+  if (samples) return Number(samples[1]!.replace('−', '-')) / sampleRateHz
   const plain = text.trim().replace(/s$/, '').trim().replace(',', '.').replace('−', '-')
   if (!/^[-+]?\d*(:\d{1,2}){0,3}(\.\d+)?$/.test(plain) || !/\d/.test(plain)) return null
   const sign = plain.startsWith('-') ? -1 : 1

@@ -20,6 +20,7 @@ const SHORTCUTS: readonly [string, string][] = [
   ['P', 'the chosen mark of the recording to the playhead'],
   ['S', 'the recording’s first sound to the playhead'],
   ['Delete', 'remove the chosen piece'],
+  ['X', 'lock the recording: it is finished; or unlock it'],
   ['T', 'trace: what is left over, or as it was recorded'],
   ['O', 'waves near by: one over the other, or apart'],
   ['[ ]', 'smaller or larger step'],

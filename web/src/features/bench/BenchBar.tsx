@@ -1,5 +1,5 @@
 import { Heading, IconButton, Text } from '@chakra-ui/react'
-import { ChevronLeft, ChevronRight } from 'lucide-react'
+import { ChevronLeft, ChevronRight, Lock, LockOpen } from 'lucide-react'
 import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
 import { UndoButtons } from '../../ui/UndoButtons'
@@ -49,7 +49,20 @@ export function BenchBar({ at, count, step }: { at: number; count: number; step:
           </Text>
         </>
       }
-      right={<UndoButtons undo={recording.undo} redo={recording.redo} step={(kind) => edit({ kind })} />}
+      right={
+        <>
+          <IconButton
+            aria-label={recording.locked ? 'Unlock (X)' : 'Lock (X)'}
+            title={recording.locked ? 'Locked: nothing moves or changes it. Unlock (X)' : 'Lock: nothing moves or changes it (X)'}
+            size="2xs"
+            variant={recording.locked ? 'solid' : 'ghost'}
+            onClick={() => edit({ kind: 'lock', locked: !recording.locked })}
+          >
+            {recording.locked ? <Lock /> : <LockOpen />}
+          </IconButton>
+          <UndoButtons undo={recording.undo} redo={recording.redo} step={(kind) => edit({ kind })} />
+        </>
+      }
     />
   )
 }

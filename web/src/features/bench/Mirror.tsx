@@ -31,7 +31,7 @@ export const Mirror = memo(function Mirror() {
   const { reference, recording, pieces, selection, piece, earlier, heldBack, centresS, heldLoupe } = useBench((s) => s)
   const view = useBench(viewOf)
   const store = useBenchStore()
-  const { setView, select, choosePiece, preview, keep, look } = store.getState()
+  const { setView, select, choosePiece, preview, keep, drop, look } = store.getState()
   const palette = usePalette()
   const head = useRef<HTMLDivElement>(null)
   const viewRef = useRef(view)
@@ -77,6 +77,7 @@ export const Mirror = memo(function Mirror() {
   const base = useRef<Viewport | null>(null)
   const grip = useRef<ReturnType<typeof pieceAt>>(null)
   const lens = useRef(-1)
+  const alt = useRef(false)
   const [onEdge, setOnEdge] = useState(false)
   const kind = (drag: Drag): 'select' | 'pan' | 'move' => (drag.startY < AXIS_PX ? 'select' : drag.startY < middlePx() ? 'pan' : 'move')
   const moveOf = (d: Drag, from: Viewport): Move => {
@@ -108,7 +109,11 @@ export const Mirror = memo(function Mirror() {
         if (d.startY < AXIS_PX) select(null)
         if (kind(d) === 'move' && pieces.length > 1) choosePiece(pieceAt(pieces, timeAt(from, d.startX), 0)?.index ?? null)
         player.seek(timeAt(from, d.startX))
-      } else if (kind(d) === 'move') keep(moveOf(d, from))
+      } else if (kind(d) === 'move') {
+        const move = moveOf(d, from)
+        if (move.kind === 'shift' && !alt.current) drop(move.byS)
+        else keep(move)
+      }
     },
     cancel: () => {
       const from = base.current
@@ -156,6 +161,10 @@ export const Mirror = memo(function Mirror() {
       <canvas
         ref={canvas}
         {...drag}
+        onPointerUp={(event) => {
+          alt.current = event.altKey
+          drag.onPointerUp(event)
+        }}
         onPointerMove={(event) => {
           hover(event)
           drag.onPointerMove(event)

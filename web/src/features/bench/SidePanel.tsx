@@ -7,6 +7,7 @@ import { History } from './History'
 import { MarkLists } from './MarkLists'
 import { MatchCurve } from './MatchCurve'
 import { PieceList } from './PieceList'
+import { SetMembers } from './SetMembers'
 import { Section } from './Section'
 import { SoundChoice } from './SoundChoice'
 import { STEPS, useStep } from './steps'
@@ -18,6 +19,7 @@ import { useBench } from './benchStore'
 export const SidePanel = memo(function SidePanel() {
   const { map, judgement } = useBench((s) => s.recording)
   const frameRate = useBench((s) => s.project.frame_rate.per_second)
+  const rateHz = useBench((s) => s.reference.media.sample_rate_hz ?? 48000)
   const pendingS = useBench((s) => s.pendingS)
   const piece = useBench((s) => s.piece)
   const edit = useBench((s) => s.edit)
@@ -48,9 +50,9 @@ export const SidePanel = memo(function SidePanel() {
           name="Starts at, seconds"
           shown={map ? (map.offset_s + pendingS).toFixed(6) : ''}
           unit="s"
-          title="seconds, 1:35.250, or timecode 00:01:35:06"
+          title="seconds, 1:35.250, timecode 00:01:35:06, or 48000 samples"
           keep={(text) => {
-            const value = timeFrom(text, frameRate)
+            const value = timeFrom(text, frameRate, rateHz)
             if (value !== null) edit({ kind: 'move', offset_s: value })
             return value !== null
           }}
@@ -63,6 +65,7 @@ export const SidePanel = memo(function SidePanel() {
           <StepChoice />
         </Section>
       )}
+      <SetMembers />
       <MarkLists />
       <SoundChoice />
       <PieceList />

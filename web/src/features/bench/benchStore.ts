@@ -4,7 +4,7 @@ import { createStore, useStore, type StoreApi } from 'zustand'
 import { api, Refused, told, type Edit, type EditWish, type Pieces, type Project, type Recording } from '../../api/client'
 import { putRecording, versionOptions } from '../../api/queries'
 import type { Range } from '../../listening/player'
-import { moved, wishOf, type Move } from '../../time/moves'
+import { moved, settleWish, wishOf, type Move } from '../../time/moves'
 import { shifted } from '../../time/timeMap'
 import { showing, zoomed, type Viewport } from '../../time/viewport'
 import { sayProblem } from '../../ui/problems'
@@ -61,6 +61,8 @@ export interface Bench extends Shown {
   preview: (move: Move | null) => void
   /** Store a move. */
   keep: (move: Move) => void
+  /** Store a drag of the whole: it settles where it sounds alike near by. */
+  drop: (byS: number) => void
   edit: (wish: EditWish) => void
   /** Move by a key: what is held or pressed again at once is one change, stored when the hand rests. */
   nudge: (byS: number) => void
@@ -103,7 +105,7 @@ interface Queue {
   busy: boolean
 }
 
-const byOf = (wish: EditWish): number => (wish.kind === 'nudge' ? wish.by_s : 0)
+const byOf = (wish: EditWish): number => (wish.kind === 'nudge' || wish.kind === 'settle' ? wish.by_s : 0)
 
 export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> {
   const queue: Queue = { version: shown.recording.version, waiting: [], heldS: 0, timer: 0, busy: false }
@@ -208,6 +210,7 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
         if (move.kind !== 'shift') put({ drawn: move })
         edit(wishOf(move))
       },
+      drop: (byS) => edit(settleWish(byS, viewOf(get()).secondsPerPx)),
       edit,
       nudge: (byS) => {
         queue.heldS += byS

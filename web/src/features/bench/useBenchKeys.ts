@@ -74,6 +74,7 @@ export function useBenchKeys(ways: Ways): void {
         bench().choosePiece(null)
         bench().edit({ kind: 'remove', index: piece })
       },
+      x: () => bench().edit({ kind: 'lock', locked: !bench().recording.locked }),
       t: () => useTraceKind.getState().turn(),
       o: () => useWaveKind.getState().turn(),
       '[': () => useStep.getState().shift(-1),

@@ -1,15 +1,15 @@
-import { Box, Button, Flex, IconButton, Menu, Portal, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
-import { MoreHorizontal } from 'lucide-react'
-import { useRef, useState } from 'react'
+import { useState } from 'react'
 import { Link } from 'wouter'
 import { api, told, type Project, type Recording, type Work } from '../../api/client'
-import { usePlacing } from '../../api/usePlacing'
-import { ask } from '../../ui/Confirm'
 import { clock } from '../../time/times'
 import type { Viewport } from '../../time/viewport'
+import type { Bracket } from './brackets'
 import { RenameField } from './RenameField'
+import { RowMenu } from './RowMenu'
 import { Strip } from './Strip'
+import { SetDown, StripDrag } from './StripDrag'
 import { Words } from './Words'
 
 /** The facts beside a strip: wider where there is room, for the name's sake. */
@@ -55,11 +55,12 @@ export function ReferenceRow({ project, recording, view }: RowProps) {
 }
 
 interface Props extends RowProps {
+  bracket: Bracket
   work: Work | undefined
   choose: (recordingId: string) => void
 }
 
-export function RecordingRow({ project, recording, view, work, choose }: Props) {
+export function RecordingRow({ project, recording, bracket, view, work, choose }: Props) {
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
@@ -71,7 +72,10 @@ export function RecordingRow({ project, recording, view, work, choose }: Props) 
       data-row
       data-testid="recording-row"
       data-status={recording.status}
+      data-bracket={bracket ?? undefined}
+      position="relative"
     >
+      {bracket && <SetBracket part={bracket} />}
       <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
         <Box w={NAME_WIDTH} flexShrink={0} pr="2">
           {renaming ? (
@@ -87,10 +91,32 @@ export function RecordingRow({ project, recording, view, work, choose }: Props) 
         {work ? (
           <Doing work={work} />
         ) : recording.map ? (
-          <Strip recording={recording} view={view} isReference={false} heightPx={38} />
+          <StripDrag recording={recording} view={view}>
+            <Strip recording={recording} view={view} isReference={false} heightPx={38} />
+          </StripDrag>
+        ) : project.reference_id && recording.media.state === 'ready' ? (
+          <SetDown recording={recording} view={view} />
         ) : null}
       </Box>
     </Flex>
+  )
+}
+
+/** Ties what belongs to one set. */
+function SetBracket({ part }: { part: NonNullable<Bracket> }) {
+  return (
+    <Box
+      position="absolute"
+      left="5px"
+      w="5px"
+      top={part === 'first' ? '22px' : '0'}
+      bottom={part === 'last' ? '22px' : '-1px'}
+      borderColor="ink.solid"
+      borderLeftWidth="1.5px"
+      borderTopWidth={part === 'first' ? '1.5px' : '0'}
+      borderBottomWidth={part === 'last' ? '1.5px' : '0'}
+      aria-hidden
+    />
   )
 }
 
@@ -98,6 +124,12 @@ function Name({ recording, project, color }: { recording: Recording; project?: P
   const text = (
     <Text fontWeight="600" fontSize="sm" color={color} truncate title={recording.name}>
       {recording.name}
+      {recording.locked && (
+        <Text as="span" color="fg.muted" fontWeight="400">
+          {' '}
+          · locked
+        </Text>
+      )}
       {recording.map && !recording.map.kept && (
         <Text as="span" color="fg.muted" fontWeight="400">
           {' '}
@@ -156,71 +188,5 @@ function Doing({ work }: { work: Work }) {
         Stop
       </Button>
     </Flex>
-  )
-}
-
-interface MenuProps {
-  project: Project
-  recording: Recording
-  /** Makes a recording the reference; none in the row of the reference itself. */
-  choose?: (id: string) => void
-  rename: () => void
-}
-
-function RowMenu({ project, recording, choose, rename }: MenuProps) {
-  const path = { params: { path: { recording_id: recording.id } } }
-  const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
-  const place = usePlacing(project.id, recording.id)
-  // The field opens when the menu is gone: closing, it takes the focus back.
-  const toRename = useRef(false)
-  const closed = (): void => {
-    if (toRename.current) rename()
-    toRename.current = false
-  }
-  const isReference = recording.id === project.reference_id
-  const askToRemove = (): void =>
-    ask({
-      title: `Remove ${recording.name}?`,
-      text: isReference
-        ? 'It is the reference: until you choose another one nothing has a place, and what was done cannot be undone any more. What was found is not forgotten.'
-        : 'Its place and all that was done to it go with it. It can be brought in again from the file you have.',
-      act: 'Remove it',
-      keep: 'Keep it',
-      then: () => remove.mutate(),
-    })
-  return (
-    <Menu.Root onExitComplete={closed}>
-      <Menu.Trigger asChild>
-        <IconButton aria-label={`More for ${recording.name}`} size="2xs" variant="ghost" position="absolute" right="0">
-          <MoreHorizontal />
-        </IconButton>
-      </Menu.Trigger>
-      <Portal>
-        <Menu.Positioner>
-          <Menu.Content bg="bg.panel">
-            {choose && (
-              <>
-                <Menu.Item
-                  value="place"
-                  disabled={!project.reference_id || recording.media.state !== 'ready'}
-                  onClick={() => place.mutate()}
-                >
-                  Find its place again
-                </Menu.Item>
-                <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>
-                  Make it the reference
-                </Menu.Item>
-              </>
-            )}
-            <Menu.Item value="rename" onClick={() => (toRename.current = true)}>
-              Rename
-            </Menu.Item>
-            <Menu.Item value="remove" onClick={askToRemove}>
-              Remove from the project
-            </Menu.Item>
-          </Menu.Content>
-        </Menu.Positioner>
-      </Portal>
-    </Menu.Root>
   )
 }

@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { api, told, type Project } from '../../api/client'
+import { api, told, type Project, type Recording } from '../../api/client'
 import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { putProject } from '../../api/queries'
 import { onKeys } from '../../ui/keys'
@@ -10,10 +10,13 @@ import { useDrag } from '../../ui/useDrag'
 import { ListeningBar } from '../../listening/ListeningBar'
 import type { Track } from '../../listening/fetchSound'
 import { player, WAYS, type Way } from '../../listening/player'
+import { withBrackets } from './brackets'
 import { FindBar } from './FindBar'
 import { EVERYTHING, found, type Finding } from './finding'
 import { FACTS, NAME_WIDTH, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
 import { inOrder, needsPerson } from '../../api/order'
+import { SetDialog } from './SetDialog'
+import { SetOffers } from './SetOffers'
 import { UploadList } from './UploadList'
 import { useOverviewTime } from './useOverviewTime'
 
@@ -94,6 +97,18 @@ export function RecordingTable({ project }: { project: Project }) {
     // Nothing is lost, and it can be undone: there is nothing to ask.
     onSuccess: (changed) => putProject(client, changed),
   })
+  const rows = (some: readonly Recording[]) =>
+    withBrackets(some).map(([one, bracket]) => (
+      <RecordingRow
+        key={one.id}
+        project={project}
+        recording={one}
+        bracket={bracket}
+        view={view}
+        work={work(one.id)}
+        choose={choose.mutate}
+      />
+    ))
   const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
 
   return (
@@ -161,14 +176,14 @@ export function RecordingTable({ project }: { project: Project }) {
             </Text>
           </Box>
         )}
+        <SetOffers projectId={project.id} />
+        <SetDialog project={project} />
         {needing.length > 0 && (
           <Box bg="var(--ochre-sheet)" py="1" mb="1">
             <Text px="4" fontSize="sm" fontWeight="600" color="ochre.fg">
               Needs you
             </Text>
-            {needing.map((one) => (
-              <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
-            ))}
+            {rows(needing)}
           </Box>
         )}
         {shown.length === 0 && others.length > 0 && (
@@ -177,9 +192,7 @@ export function RecordingTable({ project }: { project: Project }) {
             {finding.text ? `no name has “${finding.text}” in it` : 'none is in that state'}.
           </Text>
         )}
-        {rest.map((one) => (
-          <RecordingRow key={one.id} project={project} recording={one} view={view} work={work(one.id)} choose={choose.mutate} />
-        ))}
+        {rows(rest)}
         <UploadList projectId={project.id} />
         {rest.some((one) => one.map) && (
           <Text fontSize="xs" color="fg.muted" ml={{ base: '4', md: FACTS.md }} mr="4" mt="2" mb="4" position="relative" zIndex="2" bg="bg">

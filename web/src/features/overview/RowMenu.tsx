@@ -1,0 +1,99 @@
+import { IconButton, Menu, Portal } from '@chakra-ui/react'
+import { useMutation } from '@tanstack/react-query'
+import { MoreHorizontal } from 'lucide-react'
+import { useRef } from 'react'
+import { api, told, type Edit, type EditWish, type Project, type Recording } from '../../api/client'
+import { usePlacing } from '../../api/usePlacing'
+import { ask } from '../../ui/Confirm'
+import { askForSet } from './SetDialog'
+
+interface MenuProps {
+  project: Project
+  recording: Recording
+  /** Makes a recording the reference; none in the row of the reference itself. */
+  choose?: (id: string) => void
+  rename: () => void
+}
+
+/** What can be done with a recording as a whole. */
+export function RowMenu({ project, recording, choose, rename }: MenuProps) {
+  const path = { params: { path: { recording_id: recording.id } } }
+  const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
+  const place = usePlacing(project.id, recording.id)
+  const change = useMutation({
+    mutationFn: (wish: EditWish) =>
+      told(api.POST('/api/recordings/{recording_id}/map-edits', { ...path, body: { ...wish, version: recording.version } as Edit })),
+  })
+  const setId = recording.set_id
+  const isTied = setId !== null && project.recordings.some((one) => one.id !== recording.id && one.set_id === setId)
+  const untie = useMutation({
+    mutationFn: () =>
+      told(api.DELETE('/api/projects/{project_id}/sets/{set_id}', { params: { path: { project_id: project.id, set_id: setId! } } })),
+  })
+  // The field opens when the menu is gone: closing, it takes the focus back.
+  const toRename = useRef(false)
+  const closed = (): void => {
+    if (toRename.current) rename()
+    toRename.current = false
+  }
+  const isReference = recording.id === project.reference_id
+  const askToRemove = (): void =>
+    ask({
+      title: `Remove ${recording.name}?`,
+      text: isReference
+        ? 'It is the reference: until you choose another one nothing has a place, and what was done cannot be undone any more. What was found is not forgotten.'
+        : 'Its place and all that was done to it go with it. It can be brought in again from the file you have.',
+      act: 'Remove it',
+      keep: 'Keep it',
+      then: () => remove.mutate(),
+    })
+  return (
+    <Menu.Root onExitComplete={closed}>
+      <Menu.Trigger asChild>
+        <IconButton aria-label={`More for ${recording.name}`} size="2xs" variant="ghost" position="absolute" right="0">
+          <MoreHorizontal />
+        </IconButton>
+      </Menu.Trigger>
+      <Portal>
+        <Menu.Positioner>
+          <Menu.Content bg="bg.panel">
+            {choose && (
+              <>
+                <Menu.Item
+                  value="place"
+                  disabled={!project.reference_id || recording.media.state !== 'ready'}
+                  onClick={() => place.mutate()}
+                >
+                  Find its place again
+                </Menu.Item>
+                <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>
+                  Make it the reference
+                </Menu.Item>
+              </>
+            )}
+            {choose && (
+              <Menu.Item value="lock" onClick={() => change.mutate({ kind: 'lock', locked: !recording.locked })}>
+                {recording.locked ? 'Unlock' : 'Lock: nothing moves or changes it'}
+              </Menu.Item>
+            )}
+            {isTied ? (
+              <Menu.Item value="untie" onClick={() => untie.mutate()}>
+                Take its set apart
+              </Menu.Item>
+            ) : (
+              <Menu.Item value="tie" disabled={recording.media.state !== 'ready'} onClick={() => askForSet(recording)}>
+                Tie as a set with …
+              </Menu.Item>
+            )}
+            <Menu.Item value="rename" onClick={() => (toRename.current = true)}>
+              Rename
+            </Menu.Item>
+            <Menu.Item value="remove" onClick={askToRemove}>
+              Remove from the project
+            </Menu.Item>
+          </Menu.Content>
+        </Menu.Positioner>
+      </Portal>
+    </Menu.Root>
+  )
+}

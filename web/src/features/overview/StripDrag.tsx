@@ -1,0 +1,134 @@
+import { Box, Text } from '@chakra-ui/react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useRef, useState, type ReactNode } from 'react'
+import { api, told, type Edit, type EditWish, type Recording } from '../../api/client'
+import { putRecording } from '../../api/queries'
+import { settleWish } from '../../time/moves'
+import { clock, signed } from '../../time/times'
+import { timeAt, type Viewport } from '../../time/viewport'
+import { useDrag } from '../../ui/useDrag'
+
+interface Props {
+  recording: Recording
+  view: Viewport
+  children: ReactNode
+}
+
+/** A strip that a hand moves: it settles where it sounds alike, unless Alt is held. Escape takes the drag back. */
+export function StripDrag({ recording, view, children }: Props) {
+  const client = useQueryClient()
+  const [byPx, moveBy] = useState(0)
+  const alt = useRef(false)
+  const edit = useMutation({
+    mutationFn: (wish: EditWish) =>
+      told(
+        api.POST('/api/recordings/{recording_id}/map-edits', {
+          params: { path: { recording_id: recording.id } },
+          body: { ...wish, version: recording.version } as Edit,
+        }),
+      ),
+    onSuccess: (changed) => putRecording(client, changed),
+    // It lies where it was put until it lies where it settled.
+    onSettled: () => moveBy(0),
+  })
+  const drag = useDrag({
+    move: (d) => !edit.isPending && moveBy(d.byX),
+    end: (d) => {
+      if (d.click || edit.isPending) return moveBy(0)
+      const byS = d.byX * view.secondsPerPx
+      edit.mutate(alt.current ? { kind: 'nudge', by_s: byS } : settleWish(byS, view.secondsPerPx))
+    },
+    cancel: () => moveBy(0),
+  })
+  const byS = byPx * view.secondsPerPx
+  return (
+    <Box
+      position="relative"
+      overflow="hidden"
+      cursor="ew-resize"
+      touchAction="none"
+      title="Drag to move it: it settles where it sounds alike, with Alt it lies where you let go"
+      data-testid="strip-drag"
+      {...drag}
+      onPointerUp={(event) => {
+        alt.current = event.altKey
+        drag.onPointerUp(event)
+      }}
+    >
+      <Box transform={byPx ? `translateX(${byPx}px)` : undefined}>{children}</Box>
+      {byPx !== 0 && (
+        <Text
+          position="absolute"
+          top="1"
+          left="1"
+          px="1"
+          fontSize="xs"
+          fontFamily="mono"
+          bg="bg.panel"
+          rounded="sm"
+          pointerEvents="none"
+          role="status"
+        >
+          {edit.isPending ? 'settling …' : `${signed(byS, 3)} s, starts at ${clock((recording.map?.offset_s ?? 0) + byS, 3)}`}
+        </Text>
+      )}
+    </Box>
+  )
+}
+
+/** Where a recording without a place can be set down. */
+export function SetDown({ recording, view }: Omit<Props, 'children'>) {
+  const client = useQueryClient()
+  const [atPx, hover] = useState<number | null>(null)
+  const put = useMutation({
+    mutationFn: async (offset_s: number) => {
+      const path = { params: { path: { recording_id: recording.id } } }
+      return told(
+        api.POST('/api/recordings/{recording_id}/map-edits', { ...path, body: { kind: 'move', offset_s, version: recording.version } }),
+      )
+    },
+    onSuccess: (changed) => putRecording(client, changed),
+  })
+  const widthPx = (recording.media.duration_s ?? 0) / view.secondsPerPx
+  return (
+    <Box
+      h="38px"
+      position="relative"
+      overflow="hidden"
+      cursor="copy"
+      title="Click to set it down here; then drag it, or work on it as on any other"
+      data-testid="set-down"
+      onPointerMove={(event) => hover(event.clientX - event.currentTarget.getBoundingClientRect().left)}
+      onPointerLeave={() => hover(null)}
+      onClick={(event) => put.mutate(timeAt(view, event.clientX - event.currentTarget.getBoundingClientRect().left))}
+    >
+      {atPx !== null && (
+        <>
+          <Box
+            position="absolute"
+            top="6px"
+            bottom="6px"
+            left={`${atPx}px`}
+            w={`${Math.max(widthPx, 2)}px`}
+            borderWidth="1px"
+            borderStyle="dashed"
+            borderColor="border.emphasized"
+            bg="bg.subtle"
+            pointerEvents="none"
+          />
+          <Text
+            position="absolute"
+            top="10px"
+            left={`${atPx + 6}px`}
+            fontSize="xs"
+            color="fg.muted"
+            whiteSpace="nowrap"
+            pointerEvents="none"
+          >
+            set it down at {clock(timeAt(view, atPx), 1)}
+          </Text>
+        </>
+      )}
+    </Box>
+  )
+}
