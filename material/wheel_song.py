@@ -12,7 +12,7 @@ from material.devices import RATE_HZ, SoundPath, clocked, encode, heard
 from material.music import piece
 
 #: The backing is so many times the same, each time so many s.
-TIMES, ROUND_S = 6, 13.5
+TIMES, ROUND_S = 5, 13.5
 SONG_SEED = 911
 
 

@@ -7,6 +7,7 @@ from gullywind.core.align import PreparedReference, align_recording
 from gullywind.core.by_claps import align_by_claps
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
+from gullywind.core.judge.confidence import is_repeat
 from gullywind.core.judge.judge import unplaced
 from gullywind.core.judge.notes import heard_notes
 from gullywind.core.measure.evidence import Alignment, Status, Way
@@ -29,13 +30,18 @@ def align_pair(
     found = []
     if Way.SOUND in ways:
         found.append(align_recording(reference, recording, map_all=map_all, checkpoint=checkpoint))
-        if found[0].status is Status.PLACED:
+        if found[0].status is Status.PLACED or _repeats(found[0]):
             return found
     if Way.CLAPS in ways:
         by_claps = align_by_claps(reference.heard, recording)
         if by_claps is not None:
             found.append(by_claps)
     return found
+
+
+def _repeats(by_sound: Alignment) -> bool:
+    """Whether the sound agrees at several places alike: sharp sounds are part of it, and come again as it does."""
+    return by_sound.support is not None and is_repeat(by_sound.support, by_sound.rival_support)
 
 
 def surest(alignments: Sequence[Alignment], recording: Sequence[Heard]) -> Alignment:

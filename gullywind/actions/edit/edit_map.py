@@ -10,6 +10,7 @@ from gullywind.actions.edit.step_history import go_to, redo, undo
 from gullywind.actions.edit.tie_sets import carried_parts, correct_member, set_around
 from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.actions.hear.prove_recording import listening_pair, request_proofs
+from gullywind.actions.rivals import rival_version
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import MOST_CLOCK, nearest_speed
 from gullywind.core.ground.words import later
@@ -143,19 +144,10 @@ def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, me
 def take_candidate(context: Context, session: Session, recording_id: UUID, version: int, index: int) -> RecordingRow:
     """Use one of the places that the search offers."""
     row = _locked(session, recording_id, version)
-    placing = row.placing
-    if placing is None or not 0 <= index < len(placing.candidates) or row.media.duration_s is None:
-        raise NotNowError("This place is not offered any more.")
-    chosen, judged = placing.candidates[index], _judged(row)
+    taken, judged = rival_version(row, index), _judged(row)
+    words = f"place {index + 1} taken: {taken.time_map.offset_s:.3f} s"
     # The judged place itself comes with all its pieces.
-    time_map = (
-        judged.time_map
-        if index == 0 and judged is not None
-        else TimeMap.placement(chosen["offset_s"], chosen["rate"], row.media.duration_s)
-    )
-    now = row.current.value if row.current else Version(time_map)
-    taken = replace(now.at(time_map), sounding=now.sounding.with_polarity(placing.polarity))
-    return _apply(context, session, row, taken, f"place {index + 1} taken: {chosen['offset_s']:.3f} s")
+    return _apply(context, session, row, taken.at(judged.time_map) if index == 0 and judged else taken, words)
 
 
 def unplace_recording(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:

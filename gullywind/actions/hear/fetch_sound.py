@@ -9,6 +9,7 @@ import numpy as np
 
 from gullywind.actions.bring_in.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.context import Context
+from gullywind.actions.rivals import rival_version
 from gullywind.actions.status import status_of_recording
 from gullywind.actions.timeline import timeline_of
 from gullywind.core.ground.errors import InputError, NotFoundError, NotNowError
@@ -63,14 +64,17 @@ def open_sound(context: Context, content_hash: str) -> Sound:
     return _SOUNDS.get(context.media, content_hash)
 
 
-def fetch_sound(context: Context, recording_id: UUID, map_id: UUID | None, first: int, samples: int) -> Samples:
+def fetch_sound(
+    context: Context, recording_id: UUID, map_id: UUID | None, first: int, samples: int, *, rival: int | None = None
+) -> Samples:
     """A stretch of a recording in reference time, shape (1 or 2, samples), at the reference's rate.
 
-    The reference itself plays as it is; a recording without a place is refused.
+    The reference itself plays as it is; a recording without a place is refused. `rival`: at one of the places that the
+    search offers, whatever its own is.
     """
     # The database is let go before sound is read: a spool that must be made again takes minutes.
     with context.database.session() as session:
-        content_hash, rate_hz, version = _playable(session, recording_id, map_id)
+        content_hash, rate_hz, version = _playable(session, recording_id, map_id, rival)
         audible = get_recording(session, recording_id).media.sounding_channels
     sound, half = open_sound(context, content_hash), samples // 2
     if version is None:
@@ -119,7 +123,9 @@ def _rendered(sound: Sound, version: Version, rate_hz: int, first: int, samples:
     return render(sound, version.heard_map, version.sounding, sample_rate_hz=rate_hz, samples=samples, first=first)
 
 
-def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tuple[str, int, Version | None]:
+def _playable(
+    session: Session, recording_id: UUID, map_id: UUID | None, rival: int | None
+) -> tuple[str, int, Version | None]:
     """What to play: content, the rate of the reference, and the version; None for the reference itself."""
     row = get_recording(session, recording_id)
     project = get_project(session, row.project_id)
@@ -128,6 +134,8 @@ def _playable(session: Session, recording_id: UUID, map_id: UUID | None) -> tupl
     if project.reference_id in (None, row.id):
         return row.content_hash, row.media.to_facts().sample_rate_hz, None
     rate_hz = timeline_of(session, project).sample_rate_hz
+    if rival is not None:
+        return row.content_hash, rate_hz, rival_version(row, rival)
     chosen = row.current if map_id is None else find_version(session, map_id, recording_id)
     if chosen is None:
         raise NotNowError("This recording has no place yet, so it cannot be heard in step.")

@@ -13,6 +13,7 @@ from gullywind.actions.bring_in.listen_for_recording import listen_again
 from gullywind.actions.edit import edit_map
 from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
+from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
@@ -204,6 +205,14 @@ def get_match_curve(recording_id: UUID, session: SessionDep) -> CurveOut | None:
     return CurveOut(start_s=judged.curve_start_s, step_s=judged.curve_step_s, heights=np.round(heights, 2).tolist())
 
 
+@router.get("/recordings/{recording_id}/rivals/{index}/moment")
+def get_rival_moment(
+    recording_id: UUID, index: Annotated[int, PathParam(json_schema_extra={"minimum": 0})], context: ContextDep
+) -> float:
+    """The reference time at which this one of the places offered is best told from the others, s."""
+    return moment_of_rival(context, recording_id, index)
+
+
 @router.get("/recordings/{recording_id}/timecodes")
 def get_timecodes(recording_id: UUID, session: SessionDep) -> list[TimecodeOut]:
     """What the recording says of its own time, the most trustworthy first."""
@@ -251,12 +260,15 @@ def get_sound(
     first: int = Query(description="first sample in reference time, at the reference's sample rate"),
     samples: int = Query(gt=0, le=960_000),
     map_id: UUID | None = None,
+    rival: int | None = Query(default=None, ge=0, description="at this one of the places that the search offers"),
 ) -> Response:
     """Sound in reference time through a version of the map (null: the current one), at the reference's rate.
 
     float32, channel after channel.
     """
-    return _sound(fetch_sound(context, recording_id, map_id, first, samples), kept_s=600)
+    # What is offered changes with the next search.
+    kept_s = 600 if rival is None else 0
+    return _sound(fetch_sound(context, recording_id, map_id, first, samples, rival=rival), kept_s=kept_s)
 
 
 def _sound(chunk: Samples, *, kept_s: int) -> Response:

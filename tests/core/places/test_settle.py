@@ -18,6 +18,9 @@ TAKEN = with_noise(in_room(clocked(EVENT, OFFSET_S, RATE, 30.0), 502), 6.0, 503)
 
 
 class SettleTest(unittest.TestCase):
+    views: tuple[Listening, Listening]
+    curve: Curve
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.views = Listening(source(EVENT), (0,)), Listening(source(TAKEN), (0,))

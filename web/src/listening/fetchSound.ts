@@ -5,13 +5,16 @@ export interface Track {
   role: 'reference' | 'recording'
   /** Version of the map; empty for the reference. */
   mapId: string
+  /** At this one of the places that the search offers, wherever it lies. */
+  rival?: number
   /** Where the sound comes from, if not from the recording itself. */
   path?: string
 }
 
 /** Samples `first` to `first + samples - 1` of a track; throws with the server's sentence. */
 export async function fetchSound(track: Track, rate: number, first: number, samples: number): Promise<AudioBuffer> {
-  const map = track.role === 'reference' || track.path ? '' : `&map_id=${track.mapId}`
+  const own = track.rival === undefined ? `&map_id=${track.mapId}` : `&rival=${track.rival}`
+  const map = track.role === 'reference' || track.path ? '' : own
   const answer = await fetch(`${track.path ?? `/api/recordings/${track.recordingId}/sound`}?first=${first}&samples=${samples}${map}`)
   if (!answer.ok) {
     const problem = (await answer.json().catch(() => null)) as { detail?: string } | null

@@ -43,7 +43,7 @@ export const usePlayer = create<PlayerState>(() => ({
 
 const FIRST_S = 0.5
 /** What is heard on either side of a moment. */
-const AROUND_S = 0.5
+export const AROUND_S = 0.5
 const CHUNK_S = 2
 const AHEAD_S = 5
 /** Time to fetch the first chunks before the clock starts. */
@@ -124,10 +124,10 @@ class Player {
   }
 
   /** Hear a second around a moment, once; the playhead stays on it. */
-  hearAround(momentS: number, way: Way): void {
+  hearAround(momentS: number, way: Way, aroundS = AROUND_S): void {
     this.stop()
-    this.seek(momentS - AROUND_S)
-    this.once = { endS: Math.min(momentS + AROUND_S, this.lengthS), backS: momentS, way }
+    this.seek(momentS - aroundS)
+    this.once = { endS: Math.min(momentS + aroundS, this.lengthS), backS: momentS, way }
     void this.play()
   }
 

@@ -153,6 +153,8 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
         if (error instanceof Refused) await client.invalidateQueries({ queryKey: ['project', project_id] })
       } finally {
         queue.busy = false
+        // What was done while the refusal was looked into waits still.
+        if (queue.waiting.length) void send()
       }
     }
     const settle = (): void => {

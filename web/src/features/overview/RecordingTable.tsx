@@ -4,8 +4,10 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { api, told, type Project, type Recording } from '../../api/client'
 import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { putProject } from '../../api/queries'
+import { useEditRecording } from '../../api/useEditRecording'
 import { onKeys } from '../../ui/keys'
 import { clock, recordingCount } from '../../time/times'
+import { sayProblem } from '../../ui/problems'
 import { useDrag } from '../../ui/useDrag'
 import { ListeningBar } from '../../listening/ListeningBar'
 import type { Track } from '../../listening/fetchSound'
@@ -17,6 +19,7 @@ import { FACTS, NAME_WIDTH, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } fr
 import { inOrder, needsPerson } from '../../api/order'
 import { SetDialog } from './SetDialog'
 import { SetOffers } from './SetOffers'
+import { hearNextRival, triedRival, useRival } from './rivals'
 import { UploadList } from './UploadList'
 import { useOverviewTime } from './useOverviewTime'
 
@@ -73,17 +76,45 @@ export function RecordingTable({ project }: { project: Project }) {
       })
     return tracks
   }, [reference, others, project.id])
+  const tried = useRival((s) => s.heard)
   useEffect(() => {
+    // While a place is tried by ear it has the player to itself.
+    if (tried) return
     player.setTracks(tracks, reference?.media.sample_rate_hz ?? 48000, reference?.media.duration_s ?? 0)
-  }, [tracks, reference])
-  useEffect(() => () => player.stop(), [])
+  }, [tracks, reference, tried])
+  useEffect(
+    () => () => {
+      player.stop()
+      useRival.setState({ heard: null })
+    },
+    [],
+  )
+  const latest = useRef(project)
+  latest.current = project
+  const edit = useEditRecording()
   useEffect(
     () =>
       onKeys({
-        Space: () => player.toggle(),
+        Space: () => {
+          useRival.setState({ heard: null })
+          player.toggle()
+        },
+        n: () => hearNextRival(latest.current),
+        t: () => {
+          const rival = triedRival(latest.current)
+          if (!rival) return sayProblem('Hear a place first: N plays the next one of what waits in the tray.')
+          useRival.setState({ heard: null })
+          edit(rival[0], { kind: 'take', index: rival[1] })
+        },
+        d: () => {
+          const rival = triedRival(latest.current)
+          if (!rival) return sayProblem('Hear a place first: N plays the next one of what waits in the tray.')
+          useRival.setState({ heard: null })
+          edit(rival[0], { kind: 'set-aside', aside: true })
+        },
         ...Object.fromEntries(WAYS.filter((w) => OVERVIEW_WAYS.includes(w.way)).map((w) => [w.key, () => player.setWay(w.way)])),
       }),
-    [],
+    [edit],
   )
 
   const choose = useMutation({

@@ -2,7 +2,8 @@ import { IconButton, Menu, Portal } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
 import { MoreHorizontal } from 'lucide-react'
 import { useRef } from 'react'
-import { api, told, type Edit, type EditWish, type Project, type Recording } from '../../api/client'
+import { api, told, type Project, type Recording } from '../../api/client'
+import { useEditRecording } from '../../api/useEditRecording'
 import { usePlacing } from '../../api/usePlacing'
 import { ask } from '../../ui/Confirm'
 import { askForSet } from './SetDialog'
@@ -20,10 +21,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
   const path = { params: { path: { recording_id: recording.id } } }
   const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
   const place = usePlacing(project.id, recording.id)
-  const change = useMutation({
-    mutationFn: (wish: EditWish) =>
-      told(api.POST('/api/recordings/{recording_id}/map-edits', { ...path, body: { ...wish, version: recording.version } as Edit })),
-  })
+  const edit = useEditRecording()
   const setId = recording.set_id
   const isTied = setId !== null && project.recordings.some((one) => one.id !== recording.id && one.set_id === setId)
   const untie = useMutation({
@@ -72,7 +70,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
               </>
             )}
             {choose && (
-              <Menu.Item value="lock" onClick={() => change.mutate({ kind: 'lock', locked: !recording.locked })}>
+              <Menu.Item value="lock" onClick={() => edit(recording, { kind: 'lock', locked: !recording.locked })}>
                 {recording.locked ? 'Unlock' : 'Lock: nothing moves or changes it'}
               </Menu.Item>
             )}

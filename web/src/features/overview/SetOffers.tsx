@@ -36,6 +36,8 @@ export function SetOffers({ projectId }: { projectId: string }) {
       bg="bg.panel"
       borderWidth="1px"
       rounded="md"
+      position="relative"
+      zIndex="2"
       data-testid="set-offer"
     >
       <Box flex="1" minW="0">

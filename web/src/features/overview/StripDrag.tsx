@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState, type ReactNode } from 'react'
 import { api, told, type Edit, type EditWish, type Recording } from '../../api/client'
 import { putRecording } from '../../api/queries'
+import { useEditRecording } from '../../api/useEditRecording'
 import { settleWish } from '../../time/moves'
 import { clock, signed } from '../../time/times'
 import { timeAt, type Viewport } from '../../time/viewport'
@@ -78,17 +79,8 @@ export function StripDrag({ recording, view, children }: Props) {
 
 /** Where a recording without a place can be set down. */
 export function SetDown({ recording, view }: Omit<Props, 'children'>) {
-  const client = useQueryClient()
   const [atPx, hover] = useState<number | null>(null)
-  const put = useMutation({
-    mutationFn: async (offset_s: number) => {
-      const path = { params: { path: { recording_id: recording.id } } }
-      return told(
-        api.POST('/api/recordings/{recording_id}/map-edits', { ...path, body: { kind: 'move', offset_s, version: recording.version } }),
-      )
-    },
-    onSuccess: (changed) => putRecording(client, changed),
-  })
+  const edit = useEditRecording()
   const widthPx = (recording.media.duration_s ?? 0) / view.secondsPerPx
   return (
     <Box
@@ -100,7 +92,9 @@ export function SetDown({ recording, view }: Omit<Props, 'children'>) {
       data-testid="set-down"
       onPointerMove={(event) => hover(event.clientX - event.currentTarget.getBoundingClientRect().left)}
       onPointerLeave={() => hover(null)}
-      onClick={(event) => put.mutate(timeAt(view, event.clientX - event.currentTarget.getBoundingClientRect().left))}
+      onClick={(event) =>
+        edit(recording, { kind: 'move', offset_s: timeAt(view, event.clientX - event.currentTarget.getBoundingClientRect().left) })
+      }
     >
       {atPx !== null && (
         <>

@@ -1,8 +1,11 @@
-import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
+import { Volume2 } from 'lucide-react'
 import type { ReactNode } from 'react'
-import { api, told, type Edit, type EditWish, type Project, type Recording } from '../../api/client'
+import { api, told, type Project, type Recording } from '../../api/client'
+import { useEditRecording } from '../../api/useEditRecording'
 import { clock } from '../../time/times'
+import { hearRival, useRival } from './rivals'
 
 /** Places that are offered in the row itself; the bench shows all. */
 const MOST_RIVALS = 4
@@ -12,15 +15,8 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
   const again = useMutation({
     mutationFn: () => told(api.POST('/api/recordings/{recording_id}/listening', { params: { path: { recording_id: recording.id } } })),
   })
-  const edit = useMutation({
-    mutationFn: (wish: EditWish) =>
-      told(
-        api.POST('/api/recordings/{recording_id}/map-edits', {
-          params: { path: { recording_id: recording.id } },
-          body: { ...wish, version: recording.version } as Edit,
-        }),
-      ),
-  })
+  const edit = useEditRecording()
+  const tried = useRival((s) => (s.heard?.recordingId === recording.id ? s.heard.index : null))
   const rivals = recording.status === 'unsure' ? (recording.judgement?.candidates.slice(0, MOST_RIVALS) ?? []) : []
   const judged = recording.status === 'unsure' || recording.status === 'unplaced'
   let words: ReactNode = recording.media.line
@@ -43,12 +39,24 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
                 fontSize="xs"
                 fontFamily="mono"
                 data-testid="rival"
+                data-tried={tried === index || undefined}
+                outline={tried === index ? '2px solid' : undefined}
+                outlineColor="rust.solid"
                 title={`Take this place: the phases agree there by ${one.score.toFixed(2)} of 1`}
-                onClick={() => edit.mutate({ kind: 'take', index })}
+                onClick={() => edit(recording, { kind: 'take', index })}
               >
                 {clock(one.offset_s, 1)}
               </Button>
             ))}
+            <IconButton
+              size="2xs"
+              variant="ghost"
+              aria-label={`Hear the next place of ${recording.name} (N)`}
+              title="Hear the next place where it tells most (N); T takes what is heard, D sets it aside"
+              onClick={() => void hearRival(project, recording, tried === null ? 0 : (tried + 1) % rivals.length)}
+            >
+              <Volume2 />
+            </IconButton>
           </Flex>
         )}
       </Box>
@@ -57,9 +65,8 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
           size="2xs"
           variant="outline"
           flexShrink={0}
-          loading={edit.isPending}
           title={recording.set_aside ? 'Take it back: it may belong here' : 'Say that it does not belong here; it stays said'}
-          onClick={() => edit.mutate({ kind: 'set-aside', aside: !recording.set_aside })}
+          onClick={() => edit(recording, { kind: 'set-aside', aside: !recording.set_aside })}
         >
           {recording.set_aside ? 'It may belong' : 'Set aside'}
         </Button>

@@ -1,0 +1,20 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useCallback } from 'react'
+import { api, told, type Edit, type EditWish, type Recording } from './client'
+import { putRecording } from './queries'
+
+/** One edit of a recording as it is shown; the answer is on the screen before the next push. */
+export function useEditRecording(): (recording: Recording, wish: EditWish) => void {
+  const client = useQueryClient()
+  const { mutate } = useMutation({
+    mutationFn: ({ recording, wish }: { recording: Recording; wish: EditWish }) =>
+      told(
+        api.POST('/api/recordings/{recording_id}/map-edits', {
+          params: { path: { recording_id: recording.id } },
+          body: { ...wish, version: recording.version } as Edit,
+        }),
+      ),
+    onSuccess: (changed) => putRecording(client, changed),
+  })
+  return useCallback((recording, wish) => mutate({ recording, wish }), [mutate])
+}
