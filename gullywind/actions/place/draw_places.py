@@ -46,6 +46,8 @@ def known_of(session: Session, rows: Sequence[MeasurementRow]) -> list[Known]:
             confidence=one.confidence,
             polarity=one.polarity,
             ppm_error=one.ppm_error,
+            offset_error_s=one.offset_error_s,
+            error_at_s=one.error_at_s,
             way=Way(one.way),
             timeline_s=durations_s.get(one.timeline_hash),
         )
@@ -167,7 +169,7 @@ def keep_drawn(
         if drawn.way and drawn.way[-1].way is Way.SET:
             notes.append(set_note(names.get(drawn.through[-1], REMOVED)))
         elif drawn.through:
-            notes.append(through_note(_names(drawn, names), drawn.status))
+            notes.append(through_note(_names(drawn, names), drawn.status, drawn.error_s))
         own = one.recording.content_hash
         notes += [
             contradiction_note(wrong, lambda key: names.get(key, REMOVED))

@@ -101,6 +101,8 @@ def _known(timeline: str, timeline_s: float, recording: str, judged: Alignment) 
         confidence=judged.confidence,
         polarity=judged.polarity,
         ppm_error=judged.ppm_error,
+        offset_error_s=judged.offset_error_s,
+        error_at_s=judged.error_at_s,
         timeline_s=timeline_s,
     )
 
@@ -127,7 +129,7 @@ def _with(
         candidates=(Candidate(time_map.offset_s, time_map.rate, round(drawn.confidence, 4)),),
         residual=None,
         trace=(),
-        notes=(through_note([name(key) for key in drawn.through], drawn.status),),
+        notes=(through_note([name(key) for key in drawn.through], drawn.status, drawn.error_s),),
         by=Way.NEIGHBOURS,
     )
     return replace(result, alignment=judged, through=tuple(str(paths[int(key)]) for key in drawn.through))

@@ -88,6 +88,21 @@ class PlacingTest(unittest.TestCase):
         found = [drawn[f"r{i}"].time_map.offset_s for i in range(1, 72)]
         np.testing.assert_allclose(found, offsets[1:] - offsets[0], atol=1e-9)
 
+    def test_errors_grow_along_the_way_and_with_the_distance(self):
+        # On the mix the first is sure to 1 ms at 20 s, its clock to 2 ppm; the second lies 250 s behind its middle.
+        first = known("mix", "a", 100.0, offset_error_s=1e-3, error_at_s=120.0, ppm_error=2.0)
+        second = known("a", "b", 400.0, offset_error_s=2e-3, error_at_s=500.0, ppm_error=1.0)
+        drawn = draw("mix", first, second)
+        at_a = np.hypot(1e-3, 2e-6 * (250 - 120))
+        self.assertAlmostEqual(drawn["a"].error_s, at_a, delta=1e-9)
+        self.assertAlmostEqual(drawn["b"].error_s, np.sqrt(at_a**2 + 2e-3**2 + (2e-6 * 350) ** 2), delta=1e-8)
+        told = through_note(["A"], Status.PLACED, drawn["b"].error_s).message
+        self.assertEqual(told, "Placed through A, to about 4.71 ms.")
+
+    def test_an_error_that_one_link_does_not_tell_is_not_told(self):
+        first = known("mix", "a", 100.0, offset_error_s=1e-3, error_at_s=120.0, ppm_error=2.0)
+        self.assertIsNone(draw("mix", first, known("a", "b", 400.0))["b"].error_s)
+
     def test_words(self):
         self.assertEqual(through_note(["Mix", "Cam A"], Status.PLACED).message, "Placed through Mix and Cam A.")
         self.assertIn("is not sure", through_note(["Mix"], Status.UNSURE).message)
