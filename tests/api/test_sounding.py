@@ -79,6 +79,19 @@ class SoundingTest(ApiCase):
         self.assertEqual(self.client.get("/api/room").json()["originals"], used["originals"])
         self.assertFalse(self.client.post("/api/room/freeing").json()["can_free"])
 
+    def test_what_each_channel_holds_is_told(self):
+        project = self.new_project()
+        both = np.stack([EVENT * 0.1, np.zeros(EVENT.size)])
+        self.upload(project, "Pair.wav", wav_bytes(both, subtype="FLOAT"))
+        pair = self.recording(project, "Pair")
+        early = self.client.get(f"/api/recordings/{pair['id']}/channels")
+        self.assertIn("not been listened to yet", early.json()["detail"])
+        self.run_jobs()
+        told = self.client.get(f"/api/recordings/{pair['id']}/channels").json()
+        self.assertEqual([one["holds"] for one in told], ["sound", "silence"])
+        loudest_db = 20 * np.log10(np.sqrt(np.mean(EVENT**2)) * 0.1)
+        self.assertAlmostEqual(float(np.median(told[0]["levels_dbfs"])), loudest_db, delta=6)
+
     def test_gain_channels_and_push_are_heard_and_kept_apart_from_the_place(self):
         phone = self.recording(self.project_, "Phone")
         path, at = f"/api/recordings/{phone['id']}/sound", 12 * RATE_HZ

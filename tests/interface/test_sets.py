@@ -6,7 +6,7 @@ from scipy.ndimage import shift
 
 from tests.files import wav_bytes
 from tests.interface.server import InterfaceTest
-from tests.signals import RATE_HZ, busy, clocked
+from tests.signals import busy, clocked
 
 EVENT = busy(60.0, 610)
 LEFT = clocked(EVENT, 12.0, 1.0, 30.0)

@@ -5,6 +5,7 @@ from uuid import UUID
 
 from pydantic import BaseModel
 
+from gullywind.actions.hear.channel_levels import ChannelHolds
 from gullywind.actions.place.place_by_timecode import CodedOffset
 from gullywind.core.ground.frames import rate_name
 from gullywind.core.proof import Verdict, verdict_of
@@ -88,3 +89,11 @@ class TimingOut(BaseModel):
     t_ref: float
     lag_ms: float | None
     quality: float
+
+
+class ChannelOut(BaseModel):
+    """A channel, counted from 0: what it holds, and its level at evenly spread moments, dBFS."""
+
+    channel: int
+    holds: ChannelHolds
+    levels_dbfs: list[float]

@@ -12,6 +12,7 @@ from starlette.requests import ClientDisconnect
 from gullywind.actions.bring_in.listen_for_recording import listen_again
 from gullywind.actions.edit import edit_map
 from gullywind.actions.edit.match_levels import match_levels
+from gullywind.actions.hear.channel_levels import channel_levels
 from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
@@ -19,7 +20,7 @@ from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, remove_recording, rename_recording, take_in
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.evidence import CurveOut, ProofWindowsOut, TimecodeOut, TimingOut, VersionOut
+from gullywind.api.models.evidence import ChannelOut, CurveOut, ProofWindowsOut, TimecodeOut, TimingOut, VersionOut
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import (
     ClockIn,
@@ -211,6 +212,12 @@ def get_rival_moment(
 ) -> float:
     """The reference time at which this one of the places offered is best told from the others, s."""
     return moment_of_rival(context, recording_id, index)
+
+
+@router.get("/recordings/{recording_id}/channels")
+def get_channels(recording_id: UUID, context: ContextDep) -> list[ChannelOut]:
+    """What each channel holds, and how loud it is along the recording."""
+    return [ChannelOut.model_validate(one, from_attributes=True) for one in channel_levels(context, recording_id)]
 
 
 @router.get("/recordings/{recording_id}/timecodes")

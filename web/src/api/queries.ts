@@ -89,6 +89,14 @@ export const marksOptions = (projectId: string) =>
     select: (all) => new Map(all.map((one) => [one.recording_id, one.marks])),
   })
 
+/** What each channel of a recording holds: it never changes. */
+export const channelsOptions = (recordingId: string) =>
+  queryOptions({
+    queryKey: ['channels', recordingId],
+    queryFn: () => told(api.GET('/api/recordings/{recording_id}/channels', { params: { path: { recording_id: recordingId } } })),
+    staleTime: Infinity,
+  })
+
 /** What a recording says of its own time; where it lies by it changes with the reference and with its place. */
 export const timecodesOptions = (recordingId: string, mapId: string) =>
   queryOptions({

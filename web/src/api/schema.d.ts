@@ -388,6 +388,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/channels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Channels
+         * @description What each channel holds, and how loud it is along the recording.
+         */
+        get: operations["get_channels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/timecodes": {
         parameters: {
             query?: never;
@@ -891,6 +911,23 @@ export interface components {
             recording_ids: string[];
             /** Made At */
             made_at: string;
+        };
+        /**
+         * ChannelHolds
+         * @description What a channel is good for.
+         * @enum {string}
+         */
+        ChannelHolds: "sound" | "timecode" | "silence";
+        /**
+         * ChannelOut
+         * @description A channel, counted from 0: what it holds, and its level at evenly spread moments, dBFS.
+         */
+        ChannelOut: {
+            /** Channel */
+            channel: number;
+            holds: components["schemas"]["ChannelHolds"];
+            /** Levels Dbfs */
+            levels_dbfs: number[];
         };
         /**
          * ChannelsIn
@@ -3681,6 +3718,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": number;
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_channels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelOut"][];
                 };
             };
             /** @description gone */

@@ -1,29 +1,16 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
 import { numberFrom, signed } from '../../time/times'
-import { Choice } from '../../ui/Choice'
 import { useBench } from './benchStore'
+import { ChannelChoice } from './ChannelChoice'
 import { Section } from './Section'
 import { TypedField } from './TypedField'
-
-/** More channels are chosen elsewhere: a row of eight buttons is what fits. */
-const MOST_SHOWN = 6
 
 /** How the recording sounds wherever it lies: loudness, channels, polarity; pushed on purpose; delivered or not. */
 export function SoundChoice() {
   const recording = useBench((s) => s.recording)
   const edit = useBench((s) => s.edit)
-  const { map, media, judgement } = recording
+  const { map, judgement } = recording
   if (!map) return null
-  const count = media.channels ?? 1
-  const chosen = map.channels === null ? 'all' : map.channels.length === 1 ? String(map.channels[0]) : 'some'
-  const channels = [
-    { value: 'all', label: 'all', title: 'All channels as they are' },
-    ...Array.from({ length: Math.min(count, MOST_SHOWN) }, (_, k) => ({
-      value: String(k),
-      label: String(k + 1),
-      title: `Channel ${k + 1} alone`,
-    })),
-  ]
   return (
     <Section title="Sound">
       <TypedField
@@ -50,19 +37,7 @@ export function SoundChoice() {
           return value !== null
         }}
       />
-      {count > 1 && (
-        <Row label="channels">
-          <Choice
-            label="Channels"
-            options={channels}
-            value={chosen}
-            choose={(value) => edit({ kind: 'channels', channels: value === 'all' ? null : [Number(value)] })}
-            button={{ size: '2xs', px: '2' }}
-            rest="outline"
-            gap="1"
-          />
-        </Row>
-      )}
+      <ChannelChoice />
       <Row label="polarity">
         <Button
           size="2xs"
