@@ -21,6 +21,9 @@ def add_to(commands: Any) -> None:
     parser.add_argument("--closeness", type=float, default=None, metavar="X", help="with --match performance: 0 to 1")
     parser.add_argument("--by", metavar="WAYS", help=f"ways that may find a place, with commas: {', '.join(WAYS)}")
     parser.add_argument("--render", type=Path, metavar="DIR", help="write each placed recording into DIR")
+    parser.add_argument(
+        "--picture", type=Path, metavar="DIR", help="write each placed video into DIR with the reference's sound"
+    )
     parser.add_argument("--json", metavar="FILE", help="write the result as JSON to FILE, - for standard output")
     parser.set_defaults(run=run)
 
@@ -46,6 +49,7 @@ def run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         given.reference,
         tuple(given.recordings),
         render_dir=given.render,
+        picture_dir=given.picture,
         json_to=given.json,
         ways=ways,
     )

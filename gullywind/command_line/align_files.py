@@ -19,6 +19,7 @@ def align_files(
     recordings: tuple[Path, ...],
     *,
     render_dir: Path | None,
+    picture_dir: Path | None,
     json_to: str | None,
     ways: tuple[str, ...],
 ) -> int:
@@ -26,20 +27,22 @@ def align_files(
 
     Parameters
     ----------
-    render_dir : made if it is not there; None: nothing is rendered.
+    render_dir, picture_dir : for aligned sound, and for videos with the reference's sound; made if they are not there.
+        None: neither is written.
     json_to : a file, `-` for standard output, None for neither.
     ways : names of the ways by which places may be found.
     """
-    if render_dir:
+    for folder, what in ((render_dir, "rendering"), (picture_dir, "pictures")):
         try:
-            render_dir.mkdir(parents=True, exist_ok=True)
+            if folder:
+                folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            print(shown(f"gullywind: {render_dir}: cannot be used for rendering: {error.strerror}."), file=sys.stderr)
+            print(shown(f"gullywind: {folder}: cannot be used for {what}: {error.strerror}."), file=sys.stderr)
             return 1
     compared = Way.NEIGHBOURS in ways and len(recordings) > 1
     progress = Progress(len(recordings) + 1 + compared)
     placed = place_files(
-        PlaceRequest(reference, recordings, render_dir, tuple(Way(one) for one in ways)), progress.report
+        PlaceRequest(reference, recordings, render_dir, tuple(Way(one) for one in ways), picture_dir), progress.report
     )
     progress.end()
     for note in placed.reference_notes:

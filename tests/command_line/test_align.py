@@ -5,11 +5,13 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import av
 import numpy as np
 import soundfile
 
 from gullywind.command_line.main import main
 from material.devices import encode
+from material.talk import video
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy, clocked, with_noise
 
@@ -94,6 +96,24 @@ class AlignTest(unittest.TestCase):
         np.testing.assert_array_equal(rendered[RATE_HZ * 20 : RATE_HZ * 45], original)
         self.assertFalse(rendered[: RATE_HZ * 20].any())
 
+    def test_placed_videos_are_written_with_the_reference_s_sound(self):
+        pocket = self.write("pocket.wav", wav_bytes(clocked(self.event, 9.0, 1.0, 30.0)))
+        cameras = [self.folder / f"{one}.mp4" for one in ("north", "stray")]
+        for path, sound in zip(cameras, (clocked(self.event, 4.0, 1.00004, 30.0), busy(12.0, 99)), strict=True):
+            video(path, sound, seconds=sound.size / RATE_HZ, hue=0.5, codec="aac", time_s=0.0)
+        out = self.folder / "pictures"
+        status, told, _ = run("align", self.reference, pocket, *cameras, "--picture", out)
+        self.assertEqual(status, 0, told)
+        self.assertEqual([path.name for path in out.iterdir()], ["north.mp4"])
+        with av.open(str(out / "north.mp4")) as container:
+            self.assertEqual(len(container.streams.video), 1)
+            self.assertEqual([one.channels for one in container.streams.audio], [2, 1])
+        # Where it would be written over the recording itself nothing is, and the rest goes on.
+        before = cameras[0].read_bytes()
+        status, told, _ = run("align", self.reference, cameras[0], "--picture", self.folder)
+        self.assertEqual((status, cameras[0].read_bytes() == before), (1, True))
+        self.assertIn("over the recording itself", told)
+
     def test_a_drifting_recording_that_paused_comes_out_in_step(self):
         taken = clocked(self.event, 3.0, 1.00006, 50.0)
         paused = np.concatenate([taken[: 22 * RATE_HZ], taken[int(23.25 * RATE_HZ) :]])
@@ -171,7 +191,7 @@ class AlignTest(unittest.TestCase):
         files = (far, middle, near, stray)
         status, told, _ = run("align", desk, *files, "--render", out, "--json", self.folder / "met.json")
         self.assertEqual(status, 0)
-        self.assertIn("Placed through near.wav and middle.wav.", told)
+        self.assertIn("Placed through near.wav and middle.wav, to about ", told)
         found = json.loads((self.folder / "met.json").read_text())["recordings"]
         self.assertEqual([one["status"] for one in found], ["placed", "placed", "placed", "unplaced"])
         self.assertEqual([one["by"] for one in found], ["neighbours", "neighbours", "sound", None])

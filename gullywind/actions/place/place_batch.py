@@ -16,6 +16,7 @@ from multiprocessing.context import ForkProcess
 from pathlib import Path
 
 from gullywind.actions.place.place_one import (
+    Outputs,
     Placed,
     PlaceRequest,
     Reference,
@@ -37,28 +38,36 @@ from gullywind.formats.result_json import RecordingResult
 NEIGHBOURS = Path("neighbours")
 #: Progress in smaller steps is not told.
 LEAST_STEP = 0.05
+#: What was heard of the reference, for all.
+HEARD_REFERENCE = "reference.heard"
 #: In place of a recording's number: the reference.
 REFERENCE = -1
 
 
-def place_batch(request: PlaceRequest, spools: Path, outputs: list[Path | None], report: Report) -> Placed:
+def place_batch(request: PlaceRequest, spools: Path, outputs: list[Outputs], report: Report) -> Placed:
     """Hear, place and, if asked, render all recordings.
 
     Parameters
     ----------
     spools : folder for decoded sound.
-    outputs : where to render each recording to, None: nowhere.
+    outputs : what to write of each recording, and where.
     """
     batch = _Batch(request, spools, outputs, report)
     batch.run()
     recordings = tuple(batch.results[i] for i in range(len(request.recordings)))
     if not isinstance(batch.reference, MediaFacts):
         return Placed(None, (batch.reference,) if batch.reference else (), recordings)
+
+    def reference() -> Reference:
+        loaded: Reference = pickle.loads((spools / HEARD_REFERENCE).read_bytes())
+        return loaded
+
     settled = settle_files(
         request,
         batch.reference,
         batch.codes,
         recordings,
+        get_reference=reference,
         outputs=outputs,
         spools=spools,
         kept=[kept_in(spools, number) for number in range(len(recordings))],
@@ -96,7 +105,7 @@ class _Batch:
 
     request: PlaceRequest
     spools: Path
-    outputs: list[Path | None]
+    outputs: list[Outputs]
     report: Report
     reference: MediaFacts | Note | None = None
     codes: tuple[Timecode, ...] = ()
@@ -191,11 +200,11 @@ class _Batch:
         self._waiting.clear()
 
 
-def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[Path | None]) -> None:
+def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[Outputs]) -> None:
     """A child's work: one file after the other."""
     # The parent is told of Ctrl-C as well, and ends its children.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    heard_path = spools / "reference.heard"
+    heard_path = spools / HEARD_REFERENCE
     known: list[Reference | None] = []
     reported: dict[Path, float] = {}
 
@@ -230,12 +239,12 @@ def _reference_heard(path: Path, spools: Path, heard_path: Path, report: Report)
         return _Told(reference=Note(error.code, str(error)))
     except Exception as error:
         return _Told(reference=failed_by_itself(error))
-    reference = Reference(facts, heard)
+    reference = Reference(facts, heard, path.stem)
     codes = reference.codes
     try:
         # Under another name first: who looks sees all of it or nothing.
         part = heard_path.with_suffix(".part")
-        part.write_bytes(pickle.dumps(Reference(facts, heard), pickle.HIGHEST_PROTOCOL))
+        part.write_bytes(pickle.dumps(reference, pickle.HIGHEST_PROTOCOL))
         part.replace(heard_path)
     except OSError as error:
         why = (error.strerror or "").lower()

@@ -10,7 +10,15 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 
 from gullywind.actions.place.place_batch import place_batch
-from gullywind.actions.place.place_one import Placed, PlaceRequest, Reference, Report, hear_reference, place_one
+from gullywind.actions.place.place_one import (
+    Outputs,
+    Placed,
+    PlaceRequest,
+    Reference,
+    Report,
+    hear_reference,
+    place_one,
+)
 from gullywind.actions.place.settle_files import settle_files
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import no_checkpoint
@@ -27,11 +35,11 @@ def place_files(request: PlaceRequest, report: Report) -> Placed:
         return single or place_batch(request, Path(folder), outputs, report)
 
 
-def _place_apart(request: PlaceRequest, spools: Path, output: Path | None, report: Report) -> Placed | None:
+def _place_apart(request: PlaceRequest, spools: Path, outputs: Outputs, report: Report) -> Placed | None:
     """One pair in a process of its own; None where that did not come to its end."""
     context = multiprocessing.get_context("fork")
     ours, theirs = context.Pipe(duplex=False)
-    child = context.Process(target=_work, args=(theirs, request, spools, output), daemon=True)
+    child = context.Process(target=_work, args=(theirs, request, spools, outputs), daemon=True)
     child.start()
     theirs.close()
     try:
@@ -48,7 +56,7 @@ def _place_apart(request: PlaceRequest, spools: Path, output: Path | None, repor
         child.join()
 
 
-def _work(pipe: Connection, request: PlaceRequest, spools: Path, output: Path | None) -> None:
+def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: Outputs) -> None:
     # The parent is told of Ctrl-C as well, and ends its child.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     lock = threading.Lock()
@@ -57,12 +65,12 @@ def _work(pipe: Connection, request: PlaceRequest, spools: Path, output: Path | 
         with lock:
             pipe.send((path, fraction_done))
 
-    placed = _place_single(request, spools, output, report)
+    placed = _place_single(request, spools, outputs, report)
     with lock:
         pipe.send(placed)
 
 
-def _place_single(request: PlaceRequest, spools: Path, output: Path | None, report: Report) -> Placed:
+def _place_single(request: PlaceRequest, spools: Path, outputs: Outputs, report: Report) -> Placed:
     """One pair: both are heard at once, then the windows share the cores."""
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         waiting = pool.submit(hear_reference, request.reference, spools / "reference", report)
@@ -72,22 +80,36 @@ def _place_single(request: PlaceRequest, spools: Path, output: Path | None, repo
                 _, facts, heard = waiting.result()
             except GullywindError:
                 return None
-            return Reference(facts, heard)
+            return Reference(facts, heard, request.reference.stem)
 
-        placed = place_one(request.recordings[0], spools / "0", reference, output, report, pool.map, request.ways)
+        placed = place_one(request.recordings[0], spools / "0", reference, outputs, report, pool.map, request.ways)
         try:
             _, facts, heard = waiting.result()
         except GullywindError as error:
             return Placed(None, (Note(error.code, str(error)),), (placed,))
-        codes = Reference(facts, heard).codes
+        known = Reference(facts, heard, request.reference.stem)
         settled = settle_files(
-            request, facts, codes, (placed,), outputs=(output,), spools=spools, kept=(), report=no_checkpoint
+            request,
+            facts,
+            known.codes,
+            (placed,),
+            get_reference=lambda: known,
+            outputs=(outputs,),
+            spools=spools,
+            kept=(),
+            report=no_checkpoint,
         )
-        return Placed(facts, (), settled, codes)
+        return Placed(facts, (), settled, known.codes)
 
 
-def _output_names(request: PlaceRequest) -> list[Path | None]:
-    """`STEM.wav` in the folder for rendering, numbered in the order given."""
-    if request.render_dir is None:
-        return [None] * len(request.recordings)
-    return [request.render_dir / f"{name}.wav" for name in numbered([path.stem for path in request.recordings])]
+def _output_names(request: PlaceRequest) -> list[Outputs]:
+    """`STEM.wav` in the folder for sound, and `STEM` with its own suffix in that for pictures; numbered as given."""
+    stems = numbered([path.stem for path in request.recordings])
+    sounds, pictures = request.render_dir, request.picture_dir
+    return [
+        Outputs(
+            sounds / f"{stem}.wav" if sounds else None,
+            pictures / f"{stem}{path.suffix}" if pictures else None,
+        )
+        for stem, path in zip(stems, request.recordings, strict=True)
+    ]

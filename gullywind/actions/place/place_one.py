@@ -17,6 +17,7 @@ from gullywind.core.measure.windows import MapAll
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.file_notes import clipped_notes, failed_by_itself, file_notes
 from gullywind.core.sound.timecode import Timecode
+from gullywind.core.sound.views import sounding_channels
 from gullywind.core.ways import WAYS, align_pair, surest
 from gullywind.formats.derived import save_heard
 from gullywind.formats.media import with_sound
@@ -29,12 +30,21 @@ Report = Callable[[Path, float], None]
 
 @dataclass(frozen=True)
 class PlaceRequest:
-    """What to do: files in, where to render to (None: nowhere), by which ways places may be found."""
+    """What to do: files in, where to write sound and pictures to (None: nowhere), by which ways places may be found."""
 
     reference: Path
     recordings: tuple[Path, ...]
     render_dir: Path | None
     ways: tuple[Way, ...] = WAYS
+    picture_dir: Path | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Outputs:
+    """Where one recording is written to: its aligned sound, its picture with the reference's sound; None: nowhere."""
+
+    sound: Path | None = None
+    picture: Path | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,6 +72,7 @@ class Reference:
 
     facts: MediaFacts
     heard: tuple[Heard, ...]
+    name: str
 
     @cached_property
     def prepared(self) -> PreparedReference:
@@ -90,7 +101,7 @@ def place_one(
     path: Path,
     spool: Path,
     get_reference: Callable[[], Reference | None],
-    output: Path | None,
+    outputs: Outputs,
     report: Report,
     map_all: MapAll,
     ways: Collection[Way],
@@ -102,7 +113,7 @@ def place_one(
     ----------
     spool : where decoded sound goes; removed afterwards.
     get_reference : waits for the reference; None where it could not be read.
-    output : where to render to, None: nowhere.
+    outputs : what to write, and where.
     ways : by which it may be placed.
     keep : folder for what was heard, where it may be needed again.
     """
@@ -124,7 +135,8 @@ def place_one(
             reference.prepared, heard, ways=ways, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
         )
         alignment = surest(found, heard)
-        notes = (*file_notes(facts), *render_placed(sound, facts, alignment, reference.facts, output))
+        source = Delivered(path, sound, facts, alignment)
+        notes = (*file_notes(facts), *write_placed(source, reference, outputs))
         report(path, 1.0)
         rate = reference.codes[0].counting.rate if reference.codes else None
         codes, claps = codes_of(facts, heard[0].timecode, rate), claps_of(heard)
@@ -136,19 +148,49 @@ def place_one(
         spool.unlink(missing_ok=True)
 
 
-def render_placed(
-    sound: Sound, facts: MediaFacts, alignment: Alignment, reference: MediaFacts, output: Path | None
-) -> tuple[Note, ...]:
-    """Write a recording that is placed, if it is to be written; what to know of it. Nothing of an unsure one."""
-    if output is None or alignment.status is not Status.PLACED or alignment.version is None:
-        return ()
-    # Loaded only for those who render: it takes a tenth of a second.
-    from gullywind.actions.deliver.render_file import render_file
+@dataclass(frozen=True, eq=False)
+class Delivered:
+    """A recording that may be written: its file, its sound and facts, and where it lies."""
 
-    try:
-        return clipped_notes(render_file(sound, facts, alignment.version, Timeline.of(reference), output))
-    except GullywindError as error:
-        return (Note(error.code, str(error)),)
+    path: Path
+    sound: Sound
+    facts: MediaFacts
+    alignment: Alignment
+
+
+def write_placed(one: Delivered, reference: Reference, outputs: Outputs) -> tuple[Note, ...]:
+    """Write a recording that is placed, as far as it is to be written; what to know of it. Nothing of an unsure one."""
+    version = one.alignment.version
+    if one.alignment.status is not Status.PLACED or version is None:
+        return ()
+    notes = list[Note]()
+    # Loaded only for those who write: it takes a tenth of a second.
+    if outputs.sound:
+        from gullywind.actions.deliver.render_file import render_file
+
+        try:
+            clipped = render_file(one.sound, one.facts, version, Timeline.of(reference.facts), outputs.sound)
+            notes += clipped_notes(clipped)
+        except GullywindError as error:
+            notes.append(Note(error.code, str(error)))
+    if outputs.picture and one.facts.picture_start_s is not None:
+        from gullywind.actions.deliver.picture_file import picture_file
+
+        first = reference.heard[0]
+        channels = sounding_channels(first.view.source.channels, first.timecode_channels)
+        try:
+            picture_file(
+                one.path,
+                one.facts,
+                version.time_map,
+                first.view.source,
+                reference.name,
+                outputs.picture,
+                channels=channels,
+            )
+        except GullywindError as error:
+            notes.append(Note(error.code, str(error)))
+    return tuple(notes)
 
 
 def _open_and_hear(

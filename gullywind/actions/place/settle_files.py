@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from gullywind.actions.place.place_one import PlaceRequest, render_placed
+from gullywind.actions.place.place_one import Delivered, Outputs, PlaceRequest, Reference, write_placed
 from gullywind.actions.place.tie_files import tie_files
 from gullywind.core.by_timecode import Coded, place_by_code
 from gullywind.core.ground.errors import GullywindError
@@ -23,17 +23,19 @@ def settle_files(
     reference_codes: Sequence[Timecode],
     results: Sequence[RecordingResult],
     *,
-    outputs: Sequence[Path | None],
+    get_reference: Callable[[], Reference],
+    outputs: Sequence[Outputs],
     spools: Path,
     kept: Sequence[Path],
     report: Callable[[float], None],
 ) -> tuple[RecordingResult, ...]:
-    """Results with the places that timecode and neighbours give; those are rendered as well.
+    """Results with the places that timecode and neighbours give; those are written as well.
 
     Parameters
     ----------
     results : of all recordings, each looked at alone.
-    outputs : where to render each to, None: nowhere.
+    get_reference : what was heard of it, for whoever writes.
+    outputs : what to write of each, and where.
     kept : folders with what was heard of each, for its neighbours; none where there are none.
     report : told of the fraction done of the neighbours.
     """
@@ -47,7 +49,7 @@ def settle_files(
         found = tie_files(duration_s, request.recordings, found, kept, report)
         report(1.0)
     return tuple(
-        _rendered(now, output, reference, spools) if _is_placed(now) and not _is_placed(before) else now
+        _written(now, output, get_reference, spools) if _is_placed(now) and not _is_placed(before) else now
         for before, now, output in zip(results, found, outputs, strict=True)
     )
 
@@ -56,15 +58,19 @@ def _is_placed(one: RecordingResult) -> bool:
     return one.alignment is not None and one.alignment.status is Status.PLACED
 
 
-def _rendered(now: RecordingResult, output: Path | None, reference: MediaFacts, spools: Path) -> RecordingResult:
-    """A recording that has its place only now is rendered after all."""
-    if output is None or now.alignment is None:
+def _written(
+    now: RecordingResult, outputs: Outputs, get_reference: Callable[[], Reference], spools: Path
+) -> RecordingResult:
+    """A recording that has its place only now is written after all."""
+    if outputs == Outputs() or now.alignment is None:
         return now
+    path = Path(now.path)
     try:
-        sound, facts = open_media(Path(now.path), spools / f"late-{output.name}")
+        sound, facts = open_media(path, spools / f"late-{path.name}")
     except GullywindError as error:
         return replace(now, notes=(*now.notes, Note(error.code, str(error))))
     try:
-        return replace(now, notes=(*now.notes, *render_placed(sound, facts, now.alignment, reference, output)))
+        written = write_placed(Delivered(path, sound, facts, now.alignment), get_reference(), outputs)
+        return replace(now, notes=(*now.notes, *written))
     finally:
         sound.close()
