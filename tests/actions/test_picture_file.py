@@ -9,7 +9,7 @@ import av
 import numpy as np
 from scipy.signal import correlate
 
-from gullywind.actions.deliver.picture_file import picture_file
+from gullywind.actions.deliver.picture_file import SoundForPicture, picture_file, reference_for_picture
 from gullywind.core.ground.errors import StorageError, UnreadableError
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.formats.media import open_media
@@ -26,6 +26,10 @@ FORMS = {
     ".webm": ("libvpx", "libopus"),
     ".ts": ("libx264", "aac"),
 }
+
+
+def desk(lies: TimeMap) -> SoundForPicture:
+    return reference_for_picture("Desk", source(EVENT), lies, None)
 
 
 def video(path: Path, sound: np.ndarray) -> None:
@@ -105,7 +109,7 @@ class PictureFileTest(unittest.TestCase):
         sound, facts = open_media(path, self.folder / "spool")
         sound.close()
         output = self.out / path.name
-        picture_file(path, facts, time_map, source(EVENT), "Desk", output)
+        picture_file(path, facts, desk(time_map), output)
         return path, output
 
     def test_in_every_container_the_picture_is_copied_and_the_sound_is_in_step_to_the_end(self) -> None:
@@ -144,7 +148,7 @@ class PictureFileTest(unittest.TestCase):
         before = path.read_bytes()
         _, facts = open_media(path, self.folder / "spool")
         with self.assertRaisesRegex(StorageError, "over the recording itself"):
-            picture_file(path, facts, TimeMap.placement(0, 1, SECONDS), source(EVENT), "Desk", path)
+            picture_file(path, facts, desk(TimeMap.placement(0, 1, SECONDS)), path)
         self.assertEqual(path.read_bytes(), before)
 
     def test_sound_alone_has_no_picture_to_write(self) -> None:
@@ -152,5 +156,5 @@ class PictureFileTest(unittest.TestCase):
         path.write_bytes(wav_bytes(self.sound))
         _, facts = open_media(path, self.folder / "spool")
         with self.assertRaisesRegex(UnreadableError, "holds no picture"):
-            picture_file(path, facts, TimeMap.placement(0, 1, SECONDS), source(EVENT), "Desk", self.out / "Pocket.wav")
+            picture_file(path, facts, desk(TimeMap.placement(0, 1, SECONDS)), self.out / "Pocket.wav")
         self.assertEqual(list(self.out.iterdir()), [])

@@ -125,7 +125,7 @@ class HistoryTest(ApiCase):
         self.assertAlmostEqual(names["Desk"]["map"]["offset_s"], -3.0, delta=1e-3)
         # 5 s and 10 ms by hand, on a clock that is 40 ppm fast.
         self.assertAlmostEqual(names["Phone"]["map"]["offset_s"], 5.010 * 1.00004, delta=1e-4)
-        self.assertIn("Placed through Desk.", [note["message"] for note in names["Phone"]["judgement"]["notes"]])
+        self.assertIn("Placed through Desk", " ".join(note["message"] for note in names["Phone"]["judgement"]["notes"]))
         self.assertEqual(changed["undo"], "reference is Camera")
         self.run_jobs()
         proved = self.recording(project, "Desk")
@@ -174,7 +174,7 @@ class HistoryTest(ApiCase):
         expected = (phone["map"]["offset_s"] - camera["map"]["offset_s"]) * camera["map"]["rate"]
         self.assertAlmostEqual(found["map"]["offset_s"], expected, delta=1e-6)
         self.assertIn(
-            "Placed through a recording that was removed.", [n["message"] for n in found["judgement"]["notes"]]
+            "Placed through a recording that was removed", " ".join(n["message"] for n in found["judgement"]["notes"])
         )
 
     def test_versions_are_asked_for_by_their_id_and_stay(self):

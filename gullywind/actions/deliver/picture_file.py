@@ -1,43 +1,57 @@
-"""Write a video with the reference's sound, brought to the video's own clock by the inverse of its map."""
+"""Write a video with another recording's sound, brought to the video's own clock."""
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.maps.compose import inverse
 from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import AS_USUAL, Sounding
 from gullywind.core.render.warp import render_blocks
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.views import SampleSource, chosen_channels
 from gullywind.formats.picture import NewSound, sound_rate_hz, write_picture
 
 
-def picture_file(
-    path: Path,
-    facts: MediaFacts,
-    time_map: TimeMap,
-    reference: SampleSource,
-    name: str,
-    output: Path,
-    *,
-    channels: tuple[int, ...] | None = None,
-    checkpoint: Checkpoint = no_checkpoint,
-) -> None:
-    """Copy a recording's picture with the reference's sound in step with it.
+@dataclass(frozen=True, eq=False)
+class SoundForPicture:
+    """The sound that a picture is to have.
 
-    The picture is never touched: the sound is made for the recording's own clock, silent where the reference has none.
-
-    Parameters
+    Attributes
     ----------
-    time_map : of the recording on the reference.
-    name : what the new sound is called.
-    channels : of the reference that hold sound, None for all.
+    name : what its track is called.
+    time_map : of the sound on the video's own clock.
+    sample_rate_hz : at which it is to be written, where the container leaves a choice.
     """
-    rate_hz = sound_rate_hz(path.suffix, reference.sample_rate_hz)
-    chosen = chosen_channels(reference, channels)
+
+    name: str
+    source: SampleSource
+    time_map: TimeMap
+    sample_rate_hz: int
+    sounding: Sounding = AS_USUAL
+
+
+def reference_for_picture(
+    name: str, source: SampleSource, lies: TimeMap, channels: tuple[int, ...] | None
+) -> SoundForPicture:
+    """The reference's sound for a video that lies on it by a map; `channels` hold sound, None: all do."""
+    return SoundForPicture(name, source, inverse(lies), source.sample_rate_hz, Sounding(channels=channels))
+
+
+def picture_file(
+    path: Path, facts: MediaFacts, sound: SoundForPicture, output: Path, *, checkpoint: Checkpoint = no_checkpoint
+) -> None:
+    """Copy a recording's picture with another sound in step with it.
+
+    The picture is never touched: the sound is made for the recording's own clock, silent where there is none.
+    """
+    rate_hz = sound_rate_hz(output.suffix, sound.sample_rate_hz)
     blocks = render_blocks(
-        chosen,
-        inverse(time_map),
+        sound.source,
+        sound.time_map,
+        sound.sounding,
         sample_rate_hz=rate_hz,
         samples=round(facts.duration_s * rate_hz),
     )
-    write_picture(path, output, NewSound(name, rate_hz, chosen.channels, blocks), checkpoint=checkpoint)
+    channels = chosen_channels(sound.source, sound.sounding.channels).channels
+    write_picture(path, output, NewSound(sound.name, rate_hz, channels, blocks), checkpoint=checkpoint)

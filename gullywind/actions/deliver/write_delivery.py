@@ -10,6 +10,7 @@ from uuid import UUID
 
 from gullywind.actions.bring_in.listen_to_media import open_stored
 from gullywind.actions.context import Context
+from gullywind.actions.deliver.deliver_picture import write_picture_delivery
 from gullywind.actions.deliver.render_file import render_file
 from gullywind.actions.hear.prove_recording import prove_recording
 from gullywind.actions.status import status_of_recording
@@ -68,6 +69,11 @@ def request_delivery(
 
 def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> None:
     """Render and write what a delivery asks for."""
+    with context.database.session() as session:
+        is_picture = delivery_of_work(session, work_id).sound_from_id is not None
+    if is_picture:
+        write_picture_delivery(context, work_id, checkpoint)
+        return
     with context.database.session() as session:
         delivery = delivery_of_work(session, work_id)
         project = get_project(session, delivery.project_id)

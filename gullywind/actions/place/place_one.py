@@ -174,20 +174,13 @@ def write_placed(one: Delivered, reference: Reference, outputs: Outputs) -> tupl
         except GullywindError as error:
             notes.append(Note(error.code, str(error)))
     if outputs.picture and one.facts.picture_start_s is not None:
-        from gullywind.actions.deliver.picture_file import picture_file
+        from gullywind.actions.deliver.picture_file import picture_file, reference_for_picture
 
         first = reference.heard[0]
         channels = sounding_channels(first.view.source.channels, first.timecode_channels)
         try:
-            picture_file(
-                one.path,
-                one.facts,
-                version.time_map,
-                first.view.source,
-                reference.name,
-                outputs.picture,
-                channels=channels,
-            )
+            new = reference_for_picture(reference.name, first.view.source, version.time_map, channels)
+            picture_file(one.path, one.facts, new, outputs.picture)
         except GullywindError as error:
             notes.append(Note(error.code, str(error)))
     return tuple(notes)

@@ -157,12 +157,20 @@ class DeliverIn(Body):
     form: SampleForm = SampleForm.PCM24
 
 
+class PictureIn(Body):
+    """Whose picture to write, and whose sound goes onto it."""
+
+    recording_id: UUID
+    sound_from_id: UUID
+
+
 class DeliveryOut(BaseModel):
-    """A delivery; `ready` once its file can be fetched."""
+    """A delivery; `ready` once its file can be fetched. `sound_from_id`: it is a picture with that one's sound."""
 
     id: UUID
     work_id: UUID
     recording_id: UUID | None
+    sound_from_id: UUID | None
     form: SampleForm
     file_name: str | None
     ready: bool
@@ -175,6 +183,7 @@ class DeliveryOut(BaseModel):
             id=row.id,
             work_id=row.work_id,
             recording_id=row.recording_id,
+            sound_from_id=row.sound_from_id,
             form=SampleForm(row.form),
             file_name=row.file_name.rsplit("/", 1)[-1] if row.file_name else None,
             ready=row.file_name is not None,

@@ -47,6 +47,7 @@ class MediaOut(BaseModel):
     codec: str | None
     timecode: str | None
     frame_rate: str | None
+    picture_start_s: float | None
     peak_dbfs: float | None
     loudness_lufs: float | None
     clipped_samples: int

@@ -5,9 +5,10 @@ from uuid import UUID
 from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse
 
+from gullywind.actions.deliver.deliver_picture import request_picture
 from gullywind.actions.deliver.write_delivery import delivered_file, report_csv, report_rows, request_delivery
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.projects import DeliverIn, DeliveryOut
+from gullywind.api.models.projects import DeliverIn, DeliveryOut, PictureIn
 from gullywind.store.works import find_work, get_delivery, list_deliveries
 
 router = APIRouter(tags=["deliveries"])
@@ -17,6 +18,12 @@ router = APIRouter(tags=["deliveries"])
 def post_delivery(project_id: UUID, body: DeliverIn, context: ContextDep, session: SessionDep) -> DeliveryOut:
     """Queue the writing of one aligned WAV, or of all as a ZIP with the report."""
     return DeliveryOut.of(request_delivery(context, session, project_id, body.recording_id, body.form))
+
+
+@router.post("/projects/{project_id}/pictures", status_code=202)
+def post_picture(project_id: UUID, body: PictureIn, context: ContextDep, session: SessionDep) -> DeliveryOut:
+    """Queue the writing of a recording's picture with another one's sound; the picture is copied as it is."""
+    return DeliveryOut.of(request_picture(context, session, project_id, body.recording_id, body.sound_from_id))
 
 
 @router.get("/projects/{project_id}/deliveries")

@@ -62,7 +62,10 @@ class WorkRow(Base):
 
 
 class DeliveryRow(Base):
-    """A file made for the editor to take home; `file_name` is null until it is written."""
+    """A file made for the editor to take home; `file_name` is null until it is written.
+
+    With `sound_from_id` it is the recording's picture with that one's sound, else aligned sound.
+    """
 
     __tablename__ = "delivery"
 
@@ -70,6 +73,7 @@ class DeliveryRow(Base):
     project_id: Mapped[UUID] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"), index=True)
     work_id: Mapped[UUID] = mapped_column(ForeignKey("work.id", ondelete="CASCADE"))
     recording_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"))
+    sound_from_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), default=None)
     form: Mapped[str]
     file_name: Mapped[str | None] = mapped_column(default=None)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())

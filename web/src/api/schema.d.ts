@@ -722,6 +722,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Picture
+         * @description Queue the writing of a recording's picture with another one's sound; the picture is copied as it is.
+         */
+        post: operations["post_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{delivery_id}/file": {
         parameters: {
             query?: never;
@@ -1042,7 +1062,7 @@ export interface components {
         };
         /**
          * DeliveryOut
-         * @description A delivery; `ready` once its file can be fetched.
+         * @description A delivery; `ready` once its file can be fetched. `sound_from_id`: it is a picture with that one's sound.
          */
         DeliveryOut: {
             /**
@@ -1057,6 +1077,8 @@ export interface components {
             work_id: string;
             /** Recording Id */
             recording_id: string | null;
+            /** Sound From Id */
+            sound_from_id: string | null;
             form: components["schemas"]["SampleForm"];
             /** File Name */
             file_name: string | null;
@@ -1407,6 +1429,8 @@ export interface components {
             timecode: string | null;
             /** Frame Rate */
             frame_rate: string | null;
+            /** Picture Start S */
+            picture_start_s: number | null;
             /** Peak Dbfs */
             peak_dbfs: number | null;
             /** Loudness Lufs */
@@ -1516,6 +1540,22 @@ export interface components {
         PathIn: {
             /** Path */
             path: string;
+        };
+        /**
+         * PictureIn
+         * @description Whose picture to write, and whose sound goes onto it.
+         */
+        PictureIn: {
+            /**
+             * Recording Id
+             * Format: uuid
+             */
+            recording_id: string;
+            /**
+             * Sound From Id
+             * Format: uuid
+             */
+            sound_from_id: string;
         };
         /**
          * Pitch
@@ -5009,6 +5049,77 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DeliverIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureIn"];
             };
         };
         responses: {

@@ -10,6 +10,7 @@ import { Gone } from '../../ui/Gone'
 import { Page } from '../../ui/Page'
 import { TopBar } from '../../ui/TopBar'
 import { clock } from '../../time/times'
+import { PictureTable } from './PictureTable'
 
 const FORMS = [
   { form: 'pcm24', label: '24-bit', hint: 'what every editing program reads' },
@@ -111,6 +112,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
                 Kept as scratch sound, not written: {scratch.map((one) => one.name).join(', ')}.
               </Text>
             )}
+            <PictureTable project={project} />
           </Box>
           <Box flex="1">
             <Text fontWeight="600" mb="2">

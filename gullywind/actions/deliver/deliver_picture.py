@@ -1,0 +1,108 @@
+"""Deliver a recording's picture with the sound of the reference, or of any other placed recording."""
+
+from pathlib import PurePosixPath
+from uuid import UUID
+
+from gullywind.actions.bring_in.listen_to_media import open_stored
+from gullywind.actions.context import Context
+from gullywind.actions.deliver.picture_file import SoundForPicture, picture_file, reference_for_picture
+from gullywind.actions.work.start_work import start_work
+from gullywind.core.ground.errors import InputError, NotNowError, StorageError
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.maps.compose import inverse, through
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Version
+from gullywind.core.sound.views import SampleSource
+from gullywind.formats.file_names import file_stem
+from gullywind.formats.wav import SampleForm
+from gullywind.store.database import Session
+from gullywind.store.projects import get_project
+from gullywind.store.recordings import get_recording, reference_of
+from gullywind.store.tables import DeliveryRow, RecordingRow, WorkKind
+from gullywind.store.works import delivery_of_work
+
+
+def request_picture(
+    context: Context, session: Session, project_id: UUID, recording_id: UUID, sound_from_id: UUID
+) -> DeliveryRow:
+    """Queue the writing of a recording's picture with another one's sound."""
+    project = get_project(session, project_id, lock=True)
+    row, other = get_recording(session, recording_id), get_recording(session, sound_from_id)
+    if project_id not in (row.project_id, other.project_id) or row.project_id != other.project_id:
+        raise InputError("Both recordings must be of this project.")
+    if row.media.picture_start_s is None:
+        raise InputError(f"{row.name} has no picture.")
+    if row.id == other.id:
+        raise InputError("Its own sound is on it already: choose another recording's.")
+    for one in (row, other):
+        if one.current is None and one.id != project.reference_id:
+            raise NotNowError(f"{one.name} has no place yet.")
+    if reference_of(session, project) is None:
+        raise NotNowError("Choose the reference first: the recording that all others are lined up to.")
+    work = start_work(context, session, WorkKind.DELIVER, project_id, recording_id)
+    made = DeliveryRow(
+        project_id=project_id,
+        work_id=work.id,
+        recording_id=recording_id,
+        sound_from_id=sound_from_id,
+        form=SampleForm.PCM24,
+    )
+    session.add(made)
+    session.flush()
+    return made
+
+
+def write_picture_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> None:
+    """Write what such a delivery asks for."""
+    with context.database.session() as session:
+        delivery = delivery_of_work(session, work_id)
+        project = get_project(session, delivery.project_id)
+        reference = reference_of(session, project)
+        if delivery.recording_id is None or delivery.sound_from_id is None or reference is None:
+            raise NotNowError("The recording, its sound or the reference was removed meanwhile.")
+        row, other = get_recording(session, delivery.recording_id), get_recording(session, delivery.sound_from_id)
+        lies = _version(row, reference)
+        sounds = _version(other, reference)
+        name = f"{file_stem(row.name)}{PurePosixPath(row.file_name).suffix}"
+        content, facts = row.content_hash, row.media.to_facts()
+        rate_hz = reference.media.sample_rate_hz or facts.sample_rate_hz
+        other_hash, other_name = other.content_hash, other.name
+        is_reference, audible = other.id == reference.id, other.media.sounding_channels
+    source, _ = open_stored(context.media, other_hash)
+    folder = context.media.delivery(str(work_id))
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        new = (
+            reference_for_picture(other_name, source, lies.heard_map, audible)
+            if is_reference
+            else _between(other_name, source, lies.heard_map, sounds, rate_hz)
+        )
+        path = folder / name
+        picture_file(context.media.whole_original(content), facts, new, path, checkpoint=checkpoint)
+        context.media.put_delivered(path)
+    except OSError as error:
+        context.media.delete_delivery(str(work_id))
+        raise StorageError(f"The folder for it cannot be made: {(error.strerror or str(error)).lower()}.") from error
+    except BaseException:
+        context.media.delete_delivery(str(work_id))
+        raise
+    finally:
+        source.close()
+    with context.database.session() as session:
+        delivery_of_work(session, work_id).file_name = f"{work_id}/{name}"
+
+
+def _version(row: RecordingRow, reference: RecordingRow) -> Version:
+    if row.id == reference.id:
+        return Version(TimeMap.placement(0.0, 1.0, row.media.duration_s or 0.0))
+    if row.current is None:
+        raise NotNowError(f"{row.name} has no place any more.")
+    return row.current.value
+
+
+def _between(name: str, source: SampleSource, lies: TimeMap, sounds: Version, rate_hz: int) -> SoundForPicture:
+    """A recording's sound on a video's clock, through the reference."""
+    there = through(inverse(lies), sounds.heard_map)
+    if there is None:
+        raise NotNowError(f"{name} and the picture have no moment in common.")
+    return SoundForPicture(name, source, there, rate_hz, sounds.sounding)
