@@ -56,6 +56,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
       <Box flex="1" overflowY="auto">
         <Flex maxW="1120px" mx="auto" px="6" py="6" gap="12" align="flex-start">
           <Box flex="1.2">
+            <PictureTable project={project} />
             <Text fontFamily="sentence" fontSize="xl" mb="1">
               Files that drop in at zero.
             </Text>
@@ -112,7 +113,6 @@ export function DeliverPage({ projectId }: { projectId: string }) {
                 Kept as scratch sound, not written: {scratch.map((one) => one.name).join(', ')}.
               </Text>
             )}
-            <PictureTable project={project} />
           </Box>
           <Box flex="1">
             <Text fontWeight="600" mb="2">

@@ -29,7 +29,7 @@ export function PictureTable({ project }: { project: Project }) {
     for (const video of videos) write.mutate({ video: video.id, sound: soundOf(video) })
   }
   return (
-    <Box mt="9" data-testid="pictures">
+    <Box mb="9" data-testid="pictures">
       <Text fontFamily="sentence" fontSize="xl" mb="1">
         Pictures with their new sound.
       </Text>
