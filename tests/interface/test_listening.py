@@ -182,6 +182,46 @@ class ListeningTest(InterfaceTest):
         repeats.click()
         expect(repeats).to_have_count(0)
 
+    def test_in_turns_each_is_heard_for_a_second(self):
+        # The recording is half as loud, so that both can be told.
+        gain = self.page.get_by_label("Gain, dB")
+        gain.fill("-6")
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("button", name="gain set to −6.0 dB")).to_be_visible()
+        self.page.get_by_test_id("sentence").click()
+        self.seek(12.0)
+        self.play("5")
+        self.hear()
+        levels = {True: [], False: []}
+        while not (levels[True] and levels[False]):
+            left, _ = self.hear()
+            at = position(left, self.event)
+            expected = MIDDLE * self.event[at : at + left.size]
+            for first in range(0, left.size - 4800, 4800):
+                begin_s = (at + first) / RATE_HZ
+                # Whole tenths of a second away from a change.
+                if 0.1 < begin_s % 1 < 0.8:
+                    part = slice(first, first + 4800)
+                    ratio = np.linalg.norm(left[part]) / np.linalg.norm(expected[part])
+                    levels[int(begin_s) % 2 == 0].append(ratio)
+        np.testing.assert_allclose(levels[True], 1.0, atol=0.02)
+        np.testing.assert_allclose(levels[False], 0.5, atol=0.03)
+        self.page.keyboard.press("Space")
+        self.page.keyboard.press("Control+z")
+        expect(gain).to_have_value("0.0")
+
+    def test_of_the_difference_little_is_left_and_it_is_said_how_much_cancels(self):
+        self.seek(12.0)
+        self.play("6")
+        cancelled = self.page.get_by_test_id("cancelled")
+        expect(cancelled).to_contain_text("dB of the reference cancel here")
+        self.hear()
+        left, _ = self.hear()
+        level_db = 20 * np.log10(np.linalg.norm(left) / np.sqrt(left.size) / (MIDDLE * np.std(self.event)))
+        told_db = float(cancelled.inner_text().split(" dB")[0])
+        self.assertGreater(told_db, 20)
+        self.assertAlmostEqual(-level_db, told_db, delta=3)
+
     def test_only_what_is_chosen_is_heard(self):
         # Before the recording begins there is the reference alone.
         self.play("2")

@@ -97,3 +97,10 @@ class ChannelOut(BaseModel):
     channel: int
     holds: ChannelHolds
     levels_dbfs: list[float]
+
+
+class DifferenceOut(BaseModel):
+    """What the recording is multiplied by before it is taken from the reference, and how many dB of that cancel."""
+
+    gain: float
+    cancelled_db: float

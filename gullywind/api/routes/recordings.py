@@ -14,13 +14,22 @@ from gullywind.actions.edit import edit_map
 from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.channel_levels import channel_levels
 from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
+from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, remove_recording, rename_recording, take_in
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.evidence import ChannelOut, CurveOut, ProofWindowsOut, TimecodeOut, TimingOut, VersionOut
+from gullywind.api.models.evidence import (
+    ChannelOut,
+    CurveOut,
+    DifferenceOut,
+    ProofWindowsOut,
+    TimecodeOut,
+    TimingOut,
+    VersionOut,
+)
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import (
     ClockIn,
@@ -239,6 +248,13 @@ def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextD
     """The timing difference at one moment of the reference, measured anew through one version of the map."""
     timing = measure_timing(context, recording_id, map_id, t_ref)
     return TimingOut(t_ref=timing.t_ref, lag_ms=timing.lag_ms, quality=timing.quality)
+
+
+@router.get("/recordings/{recording_id}/difference")
+def get_difference(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextDep) -> DifferenceOut | None:
+    """What cancels around a moment when the recording is taken from the reference; null where one of them is silent."""
+    found = difference_at(context, recording_id, map_id, t_ref)
+    return DifferenceOut.model_validate(found, from_attributes=True) if found else None
 
 
 @router.get("/media/{content_hash}/peaks/{bin_samples}/{tile}", response_class=Response)

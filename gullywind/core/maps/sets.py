@@ -16,7 +16,7 @@ from gullywind.core.ground.errors import InputError
 from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: What is left of a piece beyond the file's end is no piece.
-LEAST_PIECE_S = 1e-4
+LEAST_KEPT_S = 1e-4
 #: Members that share less of the set's time follow each other.
 LEAST_SHARED_S = 1e-3
 
@@ -89,8 +89,8 @@ def carried(time_map: TimeMap, of: Member, to: Member) -> TimeMap | None:
     by_s = of.begins_s - to.begins_s
     pieces = [_moved(piece, by_s) for piece in time_map.pieces]
     follows = min(of.ends_s, to.ends_s) - max(of.begins_s, to.begins_s) < LEAST_SHARED_S
-    whole_start = time_map.pieces[0].start[1] <= LEAST_PIECE_S
-    whole_end = time_map.pieces[-1].end_exclusive[1] >= of.duration_s - LEAST_PIECE_S
+    whole_start = time_map.pieces[0].start[1] <= LEAST_KEPT_S
+    whole_end = time_map.pieces[-1].end_exclusive[1] >= of.duration_s - LEAST_KEPT_S
     if (whole_start or follows) and pieces[0].start[1] > 0:
         pieces[0] = pieces[0].starting(float(pieces[0].reference_along(np.zeros(1))[0]))
     if (whole_end or follows) and pieces[-1].end_exclusive[1] < to.duration_s:
@@ -113,7 +113,7 @@ def _moved(piece: Piece, by_s: float) -> Piece:
 def _within(piece: Piece, duration_s: float) -> Piece | None:
     """What of a piece lies within the file."""
     low, high = max(piece.start[1], 0.0), min(piece.end_exclusive[1], duration_s)
-    if high - low < LEAST_PIECE_S:
+    if high - low < LEAST_KEPT_S:
         return None
     inner = (piece.t_rec > low) & (piece.t_rec < high)
     t_rec = np.concatenate([[low], piece.t_rec[inner], [high]])

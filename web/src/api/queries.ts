@@ -81,6 +81,20 @@ export const timingOptions = (recordingId: string, mapId: string, tRefS: number)
     staleTime: Infinity,
   })
 
+/** What cancels around a moment when the recording is taken from the reference, through one version of the map. */
+export const differenceOptions = (recordingId: string, mapId: string, tRefS: number) =>
+  queryOptions({
+    queryKey: ['difference', recordingId, mapId, tRefS],
+    queryFn: () =>
+      told(
+        api.GET('/api/recordings/{recording_id}/difference', {
+          params: { path: { recording_id: recordingId }, query: { map_id: mapId, t_ref: tRefS } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  })
+
 /** The marks of all recordings of a project, by the recordings' ids. */
 export const marksOptions = (projectId: string) =>
   queryOptions({

@@ -468,6 +468,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Difference
+         * @description What cancels around a moment when the recording is taken from the reference; null where one of them is silent.
+         */
+        get: operations["get_difference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/media/{content_hash}/peaks/{bin_samples}/{tile}": {
         parameters: {
             query?: never;
@@ -1086,6 +1106,16 @@ export interface components {
             ready: boolean;
             /** Message */
             message: string | null;
+        };
+        /**
+         * DifferenceOut
+         * @description What the recording is multiplied by before it is taken from the reference, and how many dB of that cancel.
+         */
+        DifferenceOut: {
+            /** Gain */
+            gain: number;
+            /** Cancelled Db */
+            cancelled_db: number;
         };
         /**
          * FileOut
@@ -4029,6 +4059,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TimingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_difference: {
+        parameters: {
+            query: {
+                map_id: string;
+                t_ref: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceOut"] | null;
                 };
             };
             /** @description gone */

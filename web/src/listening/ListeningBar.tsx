@@ -3,7 +3,8 @@ import { Pause, Play, Repeat } from 'lucide-react'
 import { useCallback, useRef, type ReactNode } from 'react'
 import { Choice } from '../ui/Choice'
 import { timecode } from '../time/times'
-import { player, usePlayer, WAYS, type Way } from './player'
+import { player, usePlayer } from './player'
+import { WAYS, type Way } from './ways'
 import { usePlayhead } from './usePlayhead'
 
 interface Props {

@@ -1,47 +1,18 @@
-import { create } from 'zustand'
 import { fetchSound, type Track } from './fetchSound'
+import { usePlayer, WAY_KEY, type Range } from './playerState'
+import { levelOf, turnsOf, type Way } from './ways'
 
 /**
  * Sample-accurate playback: chunks come from the server in reference time, already mapped, and are scheduled on one
  * audio clock at whole samples. Fractions and rates are the server's business: the browser's own would dull or drift.
  */
 
-export type Way = 'reference' | 'recording' | 'both' | 'ears'
-export const WAYS: readonly { way: Way; label: string; key: string }[] = [
-  { way: 'reference', label: 'Reference', key: '1' },
-  { way: 'recording', label: 'Recording', key: '2' },
-  { way: 'both', label: 'Both', key: '3' },
-  { way: 'ears', label: 'One in each ear', key: '4' },
-]
-
-export interface Range {
-  startS: number
-  endS: number
-}
-
-interface PlayerState {
-  playing: boolean
-  /** Where playing starts, s of reference time; while playing, ask `positionS`. */
-  positionS: number
-  way: Way
-  loop: Range | null
-  follow: boolean
-  error: string | null
-}
-
-const WAY_KEY = 'gullywind-way'
-const remembered = localStorage.getItem(WAY_KEY) as Way | null
-
-export const usePlayer = create<PlayerState>(() => ({
-  playing: false,
-  positionS: 0,
-  way: WAYS.some((w) => w.way === remembered) ? remembered! : 'both',
-  loop: null,
-  follow: true,
-  error: null,
-}))
+export { usePlayer }
+export type { Range }
 
 const FIRST_S = 0.5
+/** A gain is at its new value, near enough, after a few times this: no gap, no click. */
+const SMOOTH_S = 0.004
 /** What is heard on either side of a moment. */
 export const AROUND_S = 0.5
 const CHUNK_S = 2
@@ -72,6 +43,8 @@ class Player {
   private segments: Segment[] = []
   private run = 0
   private lengthS = 0
+  /** What the recording is multiplied by before it is taken from the reference. */
+  private taken = 1
   /** A moment that is heard once, in one way whatever is chosen, and where to go back to after it. */
   private once: { endS: number; backS: number; way: Way } | null = null
 
@@ -101,6 +74,12 @@ class Player {
   setWay(way: Way): void {
     localStorage.setItem(WAY_KEY, way)
     usePlayer.setState({ way })
+    this.applyWay()
+  }
+
+  /** The gain by which a recording cancels most of the reference. */
+  setTaken(gain: number): void {
+    this.taken = gain
     this.applyWay()
   }
 
@@ -192,7 +171,9 @@ class Player {
         const soonest = this.context.currentTime + LEAD_S
         // On whole samples of the clock: a fractional start would be interpolated.
         if (when < soonest) when = Math.ceil(soonest * this.rate) / this.rate
-        this.segments.push({ when, first: next, samples })
+        const segment = { when, first: next, samples }
+        this.segments.push(segment)
+        this.takeTurns(segment)
         this.segments = this.segments.filter((s) => s.when > this.context!.currentTime - 30)
         for (const [i, track] of tracks.entries()) {
           const current = this.tracks.find((t) => t.recordingId === track.recordingId)
@@ -269,17 +250,34 @@ class Player {
     return output
   }
 
+  private get way(): Way {
+    return this.once?.way ?? usePlayer.getState().way
+  }
+
   private applyWay(): void {
     if (!this.context) return
-    const way = this.once?.way ?? usePlayer.getState().way
+    const way = this.way
     const now = this.context.currentTime
     for (const track of this.tracks) {
       const { gain, pan } = this.outputOf(track)
       const isRef = track.role === 'reference'
-      const heard = way === 'both' || way === 'ears' || (way === 'reference') === isRef
-      const shared = way === 'both' ? 1 / Math.sqrt(Math.max(this.tracks.length, 1)) : 1
-      gain.gain.setTargetAtTime(heard ? shared : 0, now, 0.004)
-      pan.pan.setTargetAtTime(way === 'ears' ? (isRef ? -1 : 1) : 0, now, 0.004)
+      gain.gain.cancelScheduledValues(now)
+      if (way !== 'turns') gain.gain.setTargetAtTime(levelOf(way, isRef, this.tracks.length, this.taken), now, SMOOTH_S)
+      pan.pan.setTargetAtTime(way === 'ears' ? (isRef ? -1 : 1) : 0, now, SMOOTH_S)
+    }
+    for (const segment of this.segments) this.takeTurns(segment)
+  }
+
+  /** Who is heard when, from now to the end of a segment, where both are heard in turns: the reference in even ones. */
+  private takeTurns({ when, first, samples }: Segment): void {
+    const context = this.context
+    if (!context || this.way !== 'turns') return
+    const fromS = first / this.rate
+    for (const { beginS, endS, isRef } of turnsOf(fromS, (first + samples) / this.rate)) {
+      if (when + endS - fromS <= context.currentTime) continue
+      const at = Math.max(when + beginS - fromS, context.currentTime)
+      for (const track of this.tracks)
+        this.outputOf(track).gain.gain.setTargetAtTime((track.role === 'reference') === isRef ? 1 : 0, at, SMOOTH_S)
     }
   }
 

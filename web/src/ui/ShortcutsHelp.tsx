@@ -7,7 +7,7 @@ export const useHelp = create<{ open: boolean }>(() => ({ open: false }))
 
 const SHORTCUTS: readonly [string, string][] = [
   ['Space', 'play or stop'],
-  ['1 – 4', 'way of hearing'],
+  ['1 – 6', 'way of hearing'],
   ['L', 'repeat the selection, or stop repeating'],
   ['← →', 'move the recording, or the chosen piece, by one step'],
   ['Shift ← →', 'ten steps at once'],

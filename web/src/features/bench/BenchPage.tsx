@@ -9,10 +9,12 @@ import { useBatchNotice } from '../../ui/useBatchNotice'
 import { useProjectEvents } from '../../api/useProjectEvents'
 import { ListeningBar } from '../../listening/ListeningBar'
 import type { Track } from '../../listening/fetchSound'
-import { player, WAYS } from '../../listening/player'
+import { player } from '../../listening/player'
+import { WAYS } from '../../listening/ways'
 import { Gone } from '../../ui/Gone'
 import { Page } from '../../ui/Page'
 import { BenchBar } from './BenchBar'
+import { Cancelled } from './Cancelled'
 import { BenchContext, createBench, useBench, useBenchStore } from './benchStore'
 import { LoupeRow } from './LoupeRow'
 import { useChosenMarks } from './marks'
@@ -134,7 +136,9 @@ function Work() {
         </Flex>
         <SidePanel />
       </Flex>
-      <ListeningBar frameRate={project.frame_rate.per_second} ways={WAYS.map((w) => w.way)} />
+      <ListeningBar frameRate={project.frame_rate.per_second} ways={WAYS.map((w) => w.way)}>
+        <Cancelled />
+      </ListeningBar>
     </>
   )
 }

@@ -1,5 +1,6 @@
 import { useEffect, useRef } from 'react'
-import { player, usePlayer, WAYS } from '../../listening/player'
+import { player, usePlayer } from '../../listening/player'
+import { WAYS } from '../../listening/ways'
 import { onKeys } from '../../ui/keys'
 import { useBenchStore } from './benchStore'
 import { useMarkActions } from './marks'
