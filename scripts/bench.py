@@ -1,6 +1,6 @@
 """Measure the program itself: speed as ratios within one run, memory, precision. Prints one table.
 
-Run: make bench   (all), or python -m scripts.bench batch pair memory precision render sound frames drag
+Run: make bench   (all), or python -m scripts.bench batch pair memory precision render ways sound frames drag
 """
 
 import json
@@ -24,6 +24,7 @@ from material.devices import SoundPath, clocked, encode, heard
 from material.music import piece
 from material.speech import talk
 from scripts.bench_interface import bench_drag, bench_frames, bench_sound
+from scripts.bench_ways import bench_ways
 from scripts.figures import line
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -273,6 +274,7 @@ BENCHES: dict[str, Callable[[Path], None]] = {
     "memory": bench_memory,
     "precision": bench_precision,
     "render": bench_render,
+    "ways": bench_ways,
     "sound": bench_sound,
     "frames": bench_frames,
     "drag": bench_drag,

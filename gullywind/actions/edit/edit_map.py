@@ -82,12 +82,15 @@ def settle_recording(
     context: Context, session: Session, recording_id: UUID, version: int, *, by_s: float, reach_s: float
 ) -> RecordingRow:
     """Move a recording by hand and let it settle where it sounds alike, within reach; else it lies where it was put."""
-    row = _locked(session, recording_id, version)
+    # Measured before the project is locked: nobody waits for sound that is read.
+    row = get_recording(session, recording_id)
+    check_version(row, version)
     moved = Nudge(by_s).apply(_current(row).heard_map) if by_s else None
     put = moved.time_map if moved else _current(row).heard_map
     if not 0 < reach_s <= MOST_REACH_S:
         raise InputError(f"A recording settles within {MOST_REACH_S:g} s, not {reach_s:g} s.")
-    late_s = _settled(context, session, row, put, reach_s)
+    late_s = None if row.locked else _settled(context, session, row, put, reach_s)
+    row = _locked(session, recording_id, version)
     sentence = moved.sentence if moved else "left where it was"
     if late_s is not None:
         sentence = f"moved {later(by_s + late_s)}: settled where it sounds alike"

@@ -114,6 +114,8 @@ def correct_member(
     if member is None or not rows:
         raise NotNowError("This recording is in no set.")
     project = get_project(session, row.project_id)
+    if row.id == project.reference_id:
+        raise NotNowError("It is the reference: take the delay out of the other microphone.")
     leader = next((one for one in rows if one.id == project.reference_id), None)
     leader = leader or next((one for one in rows if one.id != row.id and one.current is not None), None)
     membership = member.membership.with_correction(corrected_s)
