@@ -1,7 +1,7 @@
 """Judge generated cases, fit the confidence model, and report its calibration.
 
 Run: python -m scripts.calibrate judge --cases 600 --first 0 --out .local/judgements.jsonl
-     python -m scripts.calibrate fit .local/judgements.jsonl
+     python -m scripts.calibrate fit .local/judgements.jsonl ...
 """
 
 import argparse
@@ -18,18 +18,27 @@ from gullywind.core.align import align_recording, hear, prepare_reference
 from gullywind.core.judge.confidence import WEIGHTS, confidence_of, describe
 from gullywind.core.measure.evidence import Support
 from material.arrays import ArraySound
-from material.cases import make_case
+from material.cases import Case, make_case
+from material.hard import KINDS, STRANGERS, HardCase, hard_case
 
 #: A placement is right within this at both ends of the overlap, s.
 RIGHT_S = 0.02
 
 
-def judge(seed: int) -> dict:
-    case = make_case(seed)
+def judge(asked: tuple[int, str | None]) -> dict:
+    """What the program says of a case: a general one, or a hard one of a kind, every third of which does not belong."""
+    seed, hard = asked
+    case: Case | HardCase
+    if hard is None:
+        case = make_case(seed)
+        name, polarity = case.name, case.polarity
+    else:
+        case = hard_case(hard, seed, aside=False, stranger=(None, *STRANGERS)[seed % 3])
+        name, polarity = f"{hard}-{seed}-{case.sound}", 1
     reference = prepare_reference(ArraySound(case.reference, 48000))
     duration_s = case.recording.size / case.rate_hz
     result = align_recording(reference, hear(ArraySound(case.recording, case.rate_hz)))
-    row = {"name": case.name, "kind": case.kind, "status": str(result.status), "confidence": result.confidence}
+    row = {"name": name, "kind": case.kind, "status": str(result.status), "confidence": result.confidence}
     row["support"] = asdict(result.support) if result.support else None
     row["rival"] = asdict(result.rival_support) if result.rival_support else None
     row["match"] = case.offset_s is not None
@@ -43,7 +52,7 @@ def judge(seed: int) -> dict:
         t = np.array([low, (low + high) / 2, high])
         errors = (best.rate * (t - best.offset_s) - case.rate * (t - case.offset_s)).tolist()
         row["ppm_error"] = (best.rate - case.rate) * 1e6
-        row["polarity_right"] = result.polarity == case.polarity
+        row["polarity_right"] = result.polarity == polarity
         row["candidate_right"] = [abs(c.offset_s - case.offset_s) < RIGHT_S for c in result.candidates]
     row["errors_s"] = errors
     row["right"] = errors is not None and max(map(abs, errors)) < RIGHT_S
@@ -127,18 +136,22 @@ def main() -> None:
     one = commands.add_parser("judge")
     one.add_argument("--cases", type=int, default=600)
     one.add_argument("--first", type=int, default=0)
+    one.add_argument("--hard", action="store_true", help="so many of each hard kind (scripts/hard.py) instead")
     one.add_argument("--workers", type=int, default=2)
     one.add_argument("--out", type=Path, required=True)
     two = commands.add_parser("fit")
-    two.add_argument("rows", type=Path)
+    two.add_argument("rows", type=Path, nargs="+")
     given = parser.parse_args()
     if given.command == "judge":
         given.out.parent.mkdir(parents=True, exist_ok=True)
         with ProcessPoolExecutor(given.workers) as pool, given.out.open("w") as out:
-            for row in pool.map(judge, range(given.first, given.first + given.cases), chunksize=4):
+            numbers = range(given.first, given.first + given.cases)
+            asked = [(n, kind) for n in numbers for kind in KINDS] if given.hard else [(n, None) for n in numbers]
+            for row in pool.map(judge, asked, chunksize=4):
                 out.write(json.dumps(row) + "\n")
                 out.flush()
-    rows = [json.loads(line) for line in (given.out if given.command == "judge" else given.rows).open()]
+    files = [given.out] if given.command == "judge" else given.rows
+    rows = [json.loads(line) for file in files for line in file.open()]
     report(rows)
     fit(rows)
 

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from scripts.browser import chromium, new_page
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
-NAME = "The miller's talk"
+NAME, SONG_NAME = "The miller's talk", "The wheel song"
 
 
 def main() -> int:
@@ -23,6 +23,11 @@ def main() -> int:
         if find.count():
             find.click()
         expect(page.get_by_text("all looked for")).to_be_visible(timeout=120_000)
+        tie = page.get_by_role("button", name="Tie as a set")
+        if tie.count():
+            tie.click()
+        expect(page.locator("[data-bracket]")).to_have_count(2)
+        expect(page.get_by_text("…", exact=True)).to_have_count(0, timeout=60_000)
         settle(page)
         page.screenshot(path=FOLDER / "overview.png")
         page.get_by_role("button", name="Dark").click()
@@ -50,6 +55,12 @@ def main() -> int:
         page.screenshot(path=FOLDER / "bench-wandering.png")
         page.get_by_role("button", name="left over").click()
         page.keyboard.press("Escape")
+        page.get_by_role("link", name="Stage right").click()
+        expect(page.get_by_test_id("set-member")).to_have_count(2)
+        expect(page.get_by_test_id("loupe").nth(2)).to_contain_text(" ms", timeout=20_000)
+        settle(page)
+        page.screenshot(path=FOLDER / "bench-set.png")
+        page.keyboard.press("Escape")
         page.get_by_role("link", name="Phone, back row").click()
         expect(page.get_by_test_id("loupe").nth(2)).to_contain_text(" ms", timeout=20_000)
         page.get_by_test_id("piece").nth(1).get_by_role("button").first.click()
@@ -67,15 +78,27 @@ def main() -> int:
         page.keyboard.press("Escape")
         expect(page.get_by_role("dialog")).to_have_count(0)
         page.get_by_role("button", name="Deliver").click()
-        page.get_by_text("Files that drop in at zero.").wait_for()
+        page.get_by_test_id("pictures").wait_for()
         if not page.get_by_role("link", name="Download").count():
-            page.get_by_role("button", name="as a ZIP, with the report").click()
-            page.get_by_role("link", name="Download").first.wait_for(timeout=120_000)
+            page.get_by_role("button", name="Write all 2 videos").click()
+            expect(page.get_by_role("link", name="Download")).to_have_count(2, timeout=120_000)
         page.screenshot(path=FOLDER / "deliver.png")
         page.get_by_role("link", name="Projects").click()
         page.get_by_text(NAME).wait_for()
         settle(page)
         page.screenshot(path=FOLDER / "projects.png")
+        page.get_by_text(SONG_NAME).click()
+        page.get_by_test_id("summary").wait_for()
+        if find.count():
+            find.click()
+        expect(page.get_by_text("all looked for")).to_be_visible(timeout=120_000)
+        expect(page.get_by_test_id("rival")).not_to_have_count(0)
+        page.get_by_test_id("summary").click()
+        for index in (0, 1):
+            page.keyboard.press("n")
+            expect(page.get_by_test_id("rival").nth(index)).to_have_attribute("data-tried", "true")
+        settle(page)
+        page.screenshot(path=FOLDER / "tray.png")
     return 0
 
 

@@ -7,8 +7,7 @@ import numpy as np
 
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.ground.words import Note, milliseconds
-from gullywind.core.judge.confidence import PLACED_FROM, SURE_LEAD
-from gullywind.core.judge.notes import PART_QUALITY
+from gullywind.core.judge.confidence import PART_QUALITY, PLACED_FROM
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import NO_RIVAL, Alignment, Candidate, Status
@@ -44,6 +43,8 @@ LEAST_COURSE_S = 5.0
 STRAIGHT_SHARE = 0.8
 #: Places nearer than this are one, s. A rival with this share of the gain must be led surely.
 SAME_COURSE_S, RIVAL_GAIN = 0.1, 0.5
+#: So many standard errors are a sure lead.
+COURSE_LEAD = 3.0
 #: Of a recording that is followed clearly, so much of the reference's sound is in it, and so many windows agree. Other
 #: passages over the same chords and drums hold 0.3 to 0.45, and two thirds of their windows agree.
 LEAST_EXPLAINED, LEAST_AGREEING = 0.5, 0.8
@@ -74,7 +75,7 @@ def judge_courses(
     rivals = [one.course for one in followed[1:] if one.course.gain >= RIVAL_GAIN * course.gain]
     lead = min((_lead(course, one) for one in rivals), default=NO_RIVAL)
     confidence = MOST_COURSE_CONFIDENCE / (1 + float(np.exp(-RATIO_STEEPNESS * (course.ratio - EVEN_RATIO))))
-    if lead < SURE_LEAD:
+    if lead < COURSE_LEAD:
         confidence = min(confidence, 0.5)
     placed = confidence >= PLACED_FROM and course.t_ref.size * COURSE_HOP_S >= LEAST_COURSE_S
     time_map = _map_of(course, best.recording)

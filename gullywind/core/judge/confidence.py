@@ -4,17 +4,26 @@ import numpy as np
 
 from gullywind.core.measure.evidence import Status, Support
 
-#: Fitted on generated matches and hard non-matches; see docs/placing.md for the figures. How high the coarse match
+#: Fitted on generated matches and hard non-matches (`calibrate fit`); see docs/placing.md for the figures. How high the coarse match
 #: stands out is no input: among generated pieces it told right from wrong, in recorded music it misled.
-INTERCEPT = -11.734
-WEIGHTS = {"chance": 1.706, "share": 5.458, "lead": 4.516, "explained": 3.964, "coverage": 1.3, "whole": 7.487}
+INTERCEPT = -10.72
+WEIGHTS = {"chance": 4.37, "share": 5.54, "lead": 3.06, "even": 10.58, "whole": 3.12}
 #: Windows become clearer than noise leaves them from the first of these qualities to the second; then this much of the
 #: sound should be explained.
 NOISY_QUALITY, PLAIN_QUALITY, WHOLE_SHARE = 15.0, 90.0, 0.85
+#: Chance alone brings the sum over the whole overlap up to this height; each standard deviation beyond counts as so
+#: many nats.
+CHANCE_HEIGHT, NATS_EACH = 9.5, 2.0
+#: Ten times as much evidence is not ten times as sure.
+MOST_NATS = 30.0
+#: No gain is more uneven than one that is there or not.
+MOST_UNEVEN = 1.0
 #: What an answer must reach: of placements called `placed`, none may be wrong in hundreds.
 PLACED_FROM, UNSURE_FROM = 0.9, 0.25
 #: A rival with this much of the best one's score is as good as equal, unless the best leads it surely.
-REPEATS_FROM, SURE_LEAD = 0.8, 3.0
+REPEATS_FROM, SURE_LEAD = 0.8, 2.0
+#: Windows this clear that agree beyond chance come from one sound, perhaps a part of it: that is told, not placed.
+PART_NATS, PART_QUALITY, PART_SHARE = 8.0, 12.0, 0.5
 #: Below this lead, in standard errors, nothing tells two places apart.
 LEAST_LEAD = 0.25
 
@@ -25,12 +34,12 @@ def describe(support: Support) -> dict[str, float]:
     `whole` is below 0 where windows are clear and yet sound is missing: noise leaves both or neither.
     """
     clear = np.log(max(support.quality, NOISY_QUALITY) / NOISY_QUALITY) / np.log(PLAIN_QUALITY / NOISY_QUALITY)
+    along = NATS_EACH * max(support.height - CHANCE_HEIGHT, 0.0)
     return {
-        "chance": min(support.chance_nats, 30.0) / 15.0,
+        "chance": min(support.chance_nats + along, MOST_NATS) / 15.0,
         "share": support.agreeing / max(support.windows, 1),
         "lead": min(support.lead, 4.0) / 4.0,
-        "explained": support.explained,
-        "coverage": min(2.0 * support.coverage, 1.0),
+        "even": -(min(support.unevenness, MOST_UNEVEN) ** 0.5),
         "whole": -min(float(clear), 1.0) * max(WHOLE_SHARE - support.explained, 0.0),
     }
 
@@ -56,4 +65,6 @@ def status_of(confidence: float, support: Support, rival: Support | None) -> Sta
     repeats = is_repeat(support, rival)
     if confidence >= PLACED_FROM and not repeats:
         return Status.PLACED
-    return Status.UNSURE if confidence >= UNSURE_FROM or (repeats and support.chance_nats > 8) else Status.UNPLACED
+    clear = support.quality >= PART_QUALITY and support.agreeing >= PART_SHARE * support.windows
+    alike = support.chance_nats > PART_NATS and (repeats or clear)
+    return Status.UNSURE if confidence >= UNSURE_FROM or alike else Status.UNPLACED

@@ -1,6 +1,6 @@
 """The judgement on verified places: which is best, how sure, and what follows for map and rivals. Times in s."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -11,15 +11,18 @@ from gullywind.core.features.extract import Heard
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.units import Floats
 from gullywind.core.ground.words import Note
-from gullywind.core.judge.confidence import confidence_of, is_repeat, status_of
+from gullywind.core.judge.confidence import MOST_NATS, confidence_of, is_repeat, status_of
 from gullywind.core.judge.notes import break_notes, drift_notes, part_notes, placed_notes
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.measure.bend import bent_piece
 from gullywind.core.measure.correlate import WindowLag
-from gullywind.core.measure.evidence import NO_RIVAL, Alignment, Candidate, Curve, Status
+from gullywind.core.measure.evidence import NO_RIVAL, Alignment, Candidate, Curve, Status, Support
 from gullywind.core.measure.explained import explained_share
-from gullywind.core.measure.windows import Line, MapAll
+from gullywind.core.measure.unevenness import unevenness
+from gullywind.core.measure.windows import Line, MapAll, overlap_s
+from gullywind.core.places.accumulate import accumulate, recording_grid, reference_grid
 from gullywind.core.places.verify import FINE_TOLERANCE_S, Refined, Verified, chance_nats, window_agrees
+from gullywind.core.places.weigh import MOST_WEIGHED_WINDOWS
 
 #: Places with less than this share of the best one's score are no alternatives.
 MOST_CANDIDATES, LEAST_CANDIDATE = 5, 0.1
@@ -29,6 +32,8 @@ HOPE_QUALITY = 7.0
 #: exact: then samples can be copied untouched.
 EXACT_ERRORS, EXACT_PPM = 3.0, 0.05
 EXACT_SAMPLES = 0.02
+#: Where so much is explained nothing is missing; where agreement is no more than so many nats there is no question.
+WELL_EXPLAINED, WORTH_NATS = 0.9, 3.0
 #: Some windows' mean agreement is below this by chance.
 LEAST_AGREEMENT = 0.02
 #: Agreements nearer than this are equal, however steady their difference.
@@ -57,6 +62,8 @@ def judge(
         chance_nats=max(refined.support.chance_nats, best.support.chance_nats),
         lead=min((_lead(_agreements(refined), one) for one in equals if isinstance(one, Refined)), default=NO_RIVAL),
     )
+    support = _with_height(support, refined, best)
+    support = _with_unevenness(support, refined, best, refined.line.to_recording)
     confidence = confidence_of(support)
     status = status_of(confidence, support, rival)
     line = refined.line if refined.bend else _exact(refined, best)
@@ -151,15 +158,17 @@ def judge_pieces(
         score=float(agreement.mean()),
         explained=explained_share(broken.lags),
         lead=min(leads, default=NO_RIVAL),
+        unevenness=0.0,
     )
-    confidence = confidence_of(support)
-    status = status_of(confidence, support, rival)
-    notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats", "part-alike")]
     try:
         time_map = TimeMap(tuple(pieces))
     except InputError:
         # Pieces that do not follow each other are no proof of breaks; the straight line stands.
         return judged
+    support = _with_unevenness(support, refined, refined.verified, lambda t: time_map.to_recording(t) / speed)
+    confidence = confidence_of(support)
+    status = status_of(confidence, support, rival)
+    notes = [note for note in judged.notes if note.code not in ("clock-drift", "repeats", "part-alike")]
     notes += drift_notes(time_map, speed) + break_notes(time_map) + part_notes(status, support)
     return replace(
         judged,
@@ -171,6 +180,30 @@ def judge_pieces(
         support=support,
         notes=tuple(notes),
     )
+
+
+def _with_height(support: Support, refined: Refined, best: Verified) -> Support:
+    """The sum over the whole overlap, of a place that was plain without it, where its few windows say too little."""
+    if best.place.windows > 1 or support.chance_nats >= MOST_NATS:
+        return support
+    grids = reference_grid(best.reference), recording_grid(best.recording, most_windows=MOST_WEIGHED_WINDOWS)
+    found = accumulate(*grids, refined.line, most_windows=MOST_WEIGHED_WINDOWS)
+    return replace(support, height=found.height if found else 0.0)
+
+
+def _with_unevenness(
+    support: Support, refined: Refined, best: Verified, to_recording: Callable[[Floats], Floats]
+) -> Support:
+    """What is not explained may be covered or missing: it is looked into where that is the question."""
+    if support.explained >= WELL_EXPLAINED or support.chance_nats < WORTH_NATS:
+        return support
+    bend = refined.bend
+
+    def bent(t_ref: Floats) -> Floats:
+        return to_recording(t_ref) + (bend.late_s(t_ref) if bend else 0.0)
+
+    overlap = overlap_s(refined.line, best.reference, best.recording)
+    return replace(support, unevenness=unevenness(best.reference, best.recording, bent, *overlap))
 
 
 def unplaced(notes: tuple[Note, ...], curve: Curve | None = None) -> Alignment:

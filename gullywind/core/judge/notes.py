@@ -7,6 +7,7 @@ import numpy as np
 
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.words import Note, clock_time, milliseconds, seconds, short_time
+from gullywind.core.judge.confidence import PART_NATS, PART_QUALITY
 from gullywind.core.maps.time_map import Piece, TimeMap, gap_between, jump_between
 from gullywind.core.measure.evidence import Status, Support
 from gullywind.core.places.verify import Verified
@@ -19,8 +20,8 @@ TOLD_JUMP_S = 0.001
 UNHEARD_MS = 0.1
 #: Clocks nearer to the reference's are in step.
 LEAST_PPM = 0.05
-#: Windows this clear that agree beyond chance come from one sound; with less than this of the whole it may be a part.
-PART_NATS, PART_QUALITY, MOST_PART = 8.0, 12.0, 0.6
+#: With less than this of the whole what agrees may be a part.
+MOST_PART = 0.6
 #: A residual is uneven where its 95th percentile is this many times its median.
 UNEVEN = 1.8
 

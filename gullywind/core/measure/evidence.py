@@ -71,6 +71,9 @@ class Support:
     explained : 0..1. Share of the reference's power, in the better half of its bands, that the recording holds as well.
     overlap_s : s.
     coverage : 0..1. The overlap over the shorter of both recordings.
+    unevenness : 0 or more. Variance of the gain by which the recording holds the reference's sound, over time and
+        bands, as a share of its square: what noise covers leaves it even, what is missing does not. 0 where nearly all
+        is explained, or nothing agrees.
     lead : standard errors by which the windows of this place agree better than those of the strongest rival that agrees
         with itself as well; NO_RIVAL where there is none.
     """
@@ -86,6 +89,7 @@ class Support:
     coverage: float
     lead: float = NO_RIVAL
     height: float = 0.0
+    unevenness: float = 0.0
 
     @property
     def agreed_s(self) -> float:

@@ -31,6 +31,9 @@ SPECTRA_RATE_HZ = 14000
 LAG_RATE_HZ = 8000
 #: The reference's grid is finer than a quarter of a window: places between the grids lose little.
 REFERENCE_HOP_S = 0.5
+#: Windows of a recording lie half over each other where there is little of it: what one fades out the next has whole.
+#: Where there is more, end to end is nearly as good, and half as dear.
+CLOSEST_S, LITTLE_S = 1.0, 20.0
 #: Magnitudes are smoothed over so many bins to either side: 20 Hz.
 WEIGHED_SMOOTH_BINS = 40
 #: A bin whose mean level stands out this far from its neighbours', in nats, stands still: hum, a whistle.
@@ -138,8 +141,8 @@ def reference_grid(view: Listening) -> GridSpectra:
 
 
 def recording_grid(view: Listening, *, most_windows: int) -> GridSpectra:
-    """The grid of a recording's view with at most so many windows: end to end, or further apart."""
-    return GridSpectra(view, max(WEIGHED_WINDOW_S, (view.duration_s - WEIGHED_WINDOW_S) / max(most_windows - 1, 1)))
+    """The grid of a recording's view with at most so many windows: half over each other, or further apart."""
+    return GridSpectra(view, max(CLOSEST_S, (view.duration_s - WEIGHED_WINDOW_S) / max(most_windows - 1, 1)))
 
 
 def accumulate(reference: GridSpectra, recording: GridSpectra, line: Line, *, most_windows: int) -> Accumulated | None:
@@ -177,6 +180,8 @@ def _overlapping(reference: GridSpectra, recording: GridSpectra, line: Line, mos
     inside = np.flatnonzero(
         (begin_s >= start_s - WEIGHED_WINDOW_S / 3) & (begin_s + WEIGHED_WINDOW_S <= end_s + WEIGHED_WINDOW_S / 3)
     )
+    if inside.size * recording.hop_s > LITTLE_S:
+        most = min(most, max(1, int(inside.size * recording.hop_s / WEIGHED_WINDOW_S)))
     if inside.size > most:
         inside = inside[np.linspace(0, inside.size - 1, most).astype(int)]
     return [int(k) for k in inside]

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.measure.windows import MapAll, lay_common_windows, lay_windows
-from gullywind.core.places.search import search_offsets
+from gullywind.core.places.search import CoarsePlace, search_offsets
 from gullywind.core.places.verify import (
     LONGEST,
     LOOKS,
@@ -22,6 +22,7 @@ from gullywind.core.places.weigh import (
     FEW_PLACES,
     LEAST_HEIGHT,
     SAME_HOPE_S,
+    SPARSE_HEIGHT,
     SURE_HEIGHT,
     Hopeful,
     Searched,
@@ -55,6 +56,8 @@ LEAST_RIVAL_WINDOW_S = 2.7
 WITH_COPIES, WITHOUT_COPIES, TOO_CLEAR_QUALITY = 0.9, 0.7, 40.0
 #: Of all views' places so many are looked at first, and of each pair of views so many if there is doubt.
 FIRST_PLACES, MOST_PLACES = 12, 64
+#: Of a clip, s, so many are weighed: its few windows cost little, and in noise the search hardly knows the right one.
+CLIP_S, MOST_CLIP_PLACES = 12.0, 256
 #: A place that agrees only in part may be the right one where it holds the first of these times as much of the
 #: recording as a sure one, or the second as one that is not sure; so many such are looked into.
 MUCH_LONGER, ABOUT_AS_LONG, MOST_BROKEN = 2.0, 0.5, 2
@@ -85,6 +88,8 @@ def find_places(
         if _is_plain(refined[0]) and not _is_doubtful(refined, glanced):
             return refined, glanced
     weighed = weigh(searched, [one.curve.places for one in searched], checkpoint)
+    if looks is LOOKS and _may_be_missed(searched, weighed):
+        weighed = weigh(searched, _more_places(searched, MOST_CLIP_PLACES), checkpoint)
     weighed = [one for one in weighed if one.place.height >= least_height(one.place.windows)]
     if not weighed:
         return [], []
@@ -93,10 +98,21 @@ def find_places(
         return [], []
     refined = _refine(verified, map_all)
     if looks is LOOKS and _is_doubtful(refined, verified):
-        more = [search_offsets(one.index, one.recording.features, most_places=MOST_PLACES).places for one in searched]
-        verified = _verify_more(weigh(searched, more, checkpoint), verified, map_all, checkpoint)
+        more = weigh(searched, _more_places(searched, MOST_PLACES), checkpoint)
+        verified = _verify_more(more, verified, map_all, checkpoint)
         refined = _refine(verified, map_all)
     return refined, verified
+
+
+def _may_be_missed(searched: Sequence[Searched], weighed: Sequence[Hopeful]) -> bool:
+    """Whether the recording is a clip that stands nowhere above chance: of little sound the search tells little."""
+    if weighed and weighed[0].place.height >= SPARSE_HEIGHT:
+        return False
+    return min(one.recording.view.duration_s for one in searched) <= CLIP_S
+
+
+def _more_places(searched: Sequence[Searched], most: int) -> list[tuple[CoarsePlace, ...]]:
+    return [search_offsets(one.index, one.recording.features, most_places=most).places for one in searched]
 
 
 def _glance(

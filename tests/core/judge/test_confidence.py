@@ -41,7 +41,17 @@ class ConfidenceTest(unittest.TestCase):
     def test_clear_windows_that_lack_sound_are_less_sure_than_noisy_ones(self):
         noisy = replace(CLEAR, quality=12.0, explained=0.2)
         self.assertGreater(confidence_of(noisy), 0.9)
-        self.assertLess(confidence_of(replace(noisy, quality=90.0)), 0.7)
+        self.assertLess(confidence_of(replace(noisy, quality=90.0)), confidence_of(noisy))
+
+    def test_what_is_missing_is_no_match_and_what_is_covered_may_be_one(self):
+        covered = replace(CLEAR, explained=0.1, quality=15.0)
+        self.assertGreater(confidence_of(covered), 0.95)
+        self.assertLess(confidence_of(replace(covered, unevenness=0.6)), 0.5)
+
+    def test_the_whole_overlap_speaks_where_windows_are_few(self):
+        few = replace(CLEAR, windows=4, agreeing=4, chance_nats=4.0, height=8.0)
+        self.assertLess(confidence_of(few), 0.9)
+        self.assertGreater(confidence_of(replace(few, height=25.0)), 0.99)
 
     def test_equal_places_are_never_placed(self):
         equal = replace(CLEAR, lead=0.0)
