@@ -1,6 +1,5 @@
 """Sets: tie recordings of one recorder, take a set apart, and carry what is done to one member to all."""
 
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
 from uuid import UUID, uuid4
@@ -16,22 +15,11 @@ from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, record_change
 from gullywind.store.projects import get_project, lock_project
 from gullywind.store.recordings import list_recordings
+from gullywind.store.sets import sets_of
 from gullywind.store.tables import MediaState, ProjectRow, RecordingRow
 
 #: What is said of a member that is carried along.
 WITH_ITS_SET = "with its set: "
-
-
-def sets_of(rows: Sequence[RecordingRow]) -> dict[UUID, list[RecordingRow]]:
-    """The sets of a project, by their ids, members in their order; one alone is none."""
-    found = defaultdict[UUID, list[tuple[float, str, RecordingRow]]](list)
-    for row in rows:
-        member = row.member
-        if member is not None:
-            found[member.membership.set_id].append((member.membership.place_s, row.name, row))
-    return {
-        key: [row for *_, row in sorted(some, key=lambda one: one[:2])] for key, some in found.items() if len(some) > 1
-    }
 
 
 def offers_of(project: ProjectRow, rows: Sequence[RecordingRow]) -> list[OfferedSet]:

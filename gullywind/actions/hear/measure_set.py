@@ -7,13 +7,13 @@ from threading import Lock
 from uuid import UUID
 
 from gullywind.actions.context import Context
-from gullywind.actions.edit.tie_sets import sets_of
 from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.core.features.extract import views_of
 from gullywind.core.ground.errors import NotFoundError
 from gullywind.core.maps.sets import Member
 from gullywind.core.measure.inside_set import Inside, measure_inside
 from gullywind.store.recordings import list_recordings
+from gullywind.store.sets import sets_of
 
 #: What two files say of each other never changes: it is measured once.
 MOST_REMEMBERED = 200

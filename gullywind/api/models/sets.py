@@ -5,12 +5,12 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from gullywind.actions.edit.tie_sets import sets_of
 from gullywind.actions.hear.measure_set import InsideMember
 from gullywind.api.models.recordings import Body
 from gullywind.core.judge.along_course import SOUND_M_S
 from gullywind.core.maps.sets import follow_each_other
 from gullywind.core.sound.set_signs import OfferedSet
+from gullywind.store.sets import sets_of
 from gullywind.store.tables import RecordingRow
 
 

@@ -4,8 +4,8 @@ import numpy as np
 
 from gullywind.core.measure.evidence import Status, Support
 
-#: Fitted on generated matches and hard non-matches (`calibrate fit`); see docs/placing.md for the figures. How high the coarse match
-#: stands out is no input: among generated pieces it told right from wrong, in recorded music it misled.
+#: Fitted on generated matches and non-matches, hard ones of both among them; docs/placing.md has the figures. How
+#: high the coarse match is counts for nothing: among generated pieces it told right from wrong, in music it misled.
 INTERCEPT = -10.72
 WEIGHTS = {"chance": 4.37, "share": 5.54, "lead": 3.06, "even": 10.58, "whole": 3.12}
 #: Windows become clearer than noise leaves them from the first of these qualities to the second; then this much of the
