@@ -55,7 +55,7 @@ class OverviewTest(InterfaceTest):
 
     def test_a_rival_is_taken_and_a_stray_set_aside_in_their_rows(self):
         drum, stray = self.row("Drum"), self.row("Mill stream")
-        expect(drum.get_by_test_id("rival")).to_have_count(4)
+        expect(drum.get_by_test_id("rival")).to_have_count(5)
         drum.get_by_test_id("rival").nth(2).click()
         expect(drum).to_have_attribute("data-status", "placed")
         expect(drum).to_contain_text("by hand")

@@ -8,7 +8,7 @@ import { clock } from '../../time/times'
 import { hearRival, useRival } from './rivals'
 
 /** Places that are offered in the row itself; the bench shows all. */
-const MOST_RIVALS = 4
+const MOST_RIVALS = 5
 
 /** What is to be said of a recording without a sure place, and what a person can do about it right here. */
 export function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
@@ -28,7 +28,7 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
           {words}
         </Text>
         {rivals.length > 1 && (
-          <Flex gap="1" pt="0.5" pb="1">
+          <Flex gap="1" pt="0.5" pb="1" flexWrap="wrap">
             {rivals.map((one, index) => (
               <Button
                 key={index}
