@@ -25,6 +25,8 @@ LOSSY, LOSSY_BITS = "aac", {"aac": 320_000, "libopus": 192_000}
 FRAME_FORMATS = {"pcm_s24le": "s32", "flac": "s32", "pcm_s16le": "s16", "libopus": "flt", "aac": "fltp"}
 #: The one rate of Opus, Hz.
 OPUS_HZ = 48000
+#: Tags that speak of the file as it was written, not of what it holds.
+OF_THE_FILE = {"major_brand", "minor_version", "compatible_brands", "encoder"}
 #: The new sound is written so far ahead of the picture, s: players read both from one place.
 SOUND_AHEAD_S = 0.5
 #: More channels are mixed to one: few players know what to do with them.
@@ -79,7 +81,7 @@ def _copy(container: av.container.InputContainer, part: Path, sound: NewSound, c
     # Stamps are kept as they are: what is copied must stay where it was against what is new.
     options = {"avoid_negative_ts": "disabled"} if part.suffix.lower() in (".mkv", ".mka", ".webm") else {}
     with av.open(f"file:{part}", "w", options=options) as written:
-        written.metadata.update({key: value for key, value in container.metadata.items() if key == "timecode"})
+        written.metadata.update(_told(container))
         copies: dict[int, av.stream.Stream] = {
             one.index: written.add_stream_from_template(one) for one in container.streams.video
         }
@@ -107,6 +109,13 @@ def _copy(container: av.container.InputContainer, part: Path, sound: NewSound, c
         for frame in frames:
             written.mux(new.encode(frame))
         written.mux(new.encode(None))
+
+
+def _told(container: av.container.InputContainer) -> dict[str, str]:
+    """What the file says of itself: its tags, and the timecode that its picture begins with."""
+    told = {key: value for key, value in container.metadata.items() if key not in OF_THE_FILE}
+    codes = [one.metadata["timecode"] for one in container.streams if "timecode" in one.metadata]
+    return told | ({"timecode": codes[0]} if codes else {})
 
 
 def _stamped(container: av.container.InputContainer) -> Iterator[av.Packet]:

@@ -100,7 +100,7 @@ class AlignTest(unittest.TestCase):
         pocket = self.write("pocket.wav", wav_bytes(clocked(self.event, 9.0, 1.0, 30.0)))
         cameras = [self.folder / f"{one}.mp4" for one in ("north", "stray")]
         for path, sound in zip(cameras, (clocked(self.event, 4.0, 1.00004, 30.0), busy(12.0, 99)), strict=True):
-            video(path, sound, seconds=sound.size / RATE_HZ, hue=0.5, codec="aac", time_s=0.0)
+            video(path, sound, seconds=sound.size / RATE_HZ, hue=0.5, codec="aac", time_s=3600.48)
         out = self.folder / "pictures"
         status, told, _ = run("align", self.reference, pocket, *cameras, "--picture", out)
         self.assertEqual(status, 0, told)
@@ -108,6 +108,7 @@ class AlignTest(unittest.TestCase):
         with av.open(str(out / "north.mp4")) as container:
             self.assertEqual(len(container.streams.video), 1)
             self.assertEqual([one.channels for one in container.streams.audio], [2, 1])
+            self.assertEqual(container.streams.video[0].metadata["timecode"], "01:00:00:12")
         # Where it would be written over the recording itself nothing is, and the rest goes on.
         before = cameras[0].read_bytes()
         status, told, _ = run("align", self.reference, cameras[0], "--picture", self.folder)

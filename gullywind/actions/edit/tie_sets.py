@@ -138,14 +138,13 @@ def carried_parts(session: Session, row: RecordingRow, version: Version | None, 
             raise NotNowError(f"It lies where {other.name} does, of the same set, and that is the reference.")
         _refuse_locked(other)
         words = WITH_ITS_SET + sentence
-        if version is None:
-            if other.current is not None:
-                parts.append(Part(other, None, words))
-            continue
         assert row.member is not None and other.member is not None
-        lies = _lying_with(version.time_map, row.member, other.member, other)
-        if lies is not None:
+        lies = _lying_with(version.time_map, row.member, other.member, other) if version else None
+        if version is not None and lies is not None:
             parts.append(Part(other, replace(lies, push_s=version.push_s), words))
+        elif other.current is not None:
+            # Taken off its place with the other, or cut down to what the other alone has.
+            parts.append(Part(other, None, words))
     return parts
 
 

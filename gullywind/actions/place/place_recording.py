@@ -115,6 +115,8 @@ def _store(
     ties: Sequence[tuple[str, Alignment]],
 ) -> None:
     recording = get_recording(session, recording_id, lock=True)
+    if recording.locked:
+        raise NotNowError("It was locked meanwhile: unlock it before it is placed.")
     project = get_project(session, recording.project_id)
     reference = get_recording(session, reference_id)
     own = recording.content_hash
