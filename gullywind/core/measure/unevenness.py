@@ -49,12 +49,12 @@ def unevenness(
     """
     rate_hz = working_rate_hz(reference, recording)
     size = int(2 ** np.round(np.log2(CELL_S * rate_hz)))
-    found = _cells(reference, recording, to_recording, start_s, end_s, size, rate_hz)
+    bands = [(int(low), int(high)) for low, high in band_bins(size, rate_hz) if high - low >= LEAST_BAND_BINS]
+    found = _cells(reference, recording, to_recording, start_s, end_s, size, rate_hz, bands[-1][1] if bands else 0)
     if not found:
         return 0.0
     ours, theirs = (np.concatenate([window[k] for window in found]) for k in (0, 1))
     gain = (np.conj(ours) * theirs).sum(axis=0) / np.maximum((np.abs(ours) ** 2).sum(axis=0), 1e-20)
-    bands = [(int(low), int(high)) for low, high in band_bins(size, rate_hz) if high - low >= LEAST_BAND_BINS]
     expected, held, variance = (np.empty((ours.shape[0], len(bands))) for _ in range(3))
     for k, (low, high) in enumerate(bands):
         part = gain[low:high] * ours[:, low:high]
@@ -79,8 +79,9 @@ def _cells(
     end_s: float,
     size: int,
     rate_hz: int,
+    bins: int,
 ) -> list[tuple[np.ndarray, np.ndarray]]:
-    """Spectra of both sides' cells, window by window, each shape (cells, bins)."""
+    """Spectra of both sides' cells up to a bin, window by window, each shape (cells, bins)."""
     hop_s = size / rate_hz / 2
     margin_s = size / rate_hz
     length_s = min(CELLS_WINDOW_S, end_s - start_s - 2 * margin_s)
@@ -97,5 +98,5 @@ def _cells(
         ours = segment_spectra(reference, t_ref[inside], size, rate_hz)
         theirs = segment_spectra(recording, t_rec[inside], size, rate_hz)
         if ours is not None and theirs is not None:
-            found.append((np.stack(ours), np.stack(theirs)))
+            found.append((np.stack([row[:bins] for row in ours]), np.stack([row[:bins] for row in theirs])))
     return found
