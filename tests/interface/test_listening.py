@@ -187,7 +187,7 @@ class ListeningTest(InterfaceTest):
         gain = self.page.get_by_label("Gain, dB")
         gain.fill("-6")
         self.page.keyboard.press("Enter")
-        expect(self.page.get_by_role("button", name="gain set to −6.0 dB")).to_be_visible()
+        expect(self.page.get_by_role("button", name="Undo: gain set to −6.0 dB")).to_be_visible()
         self.page.get_by_test_id("sentence").click()
         self.seek(12.0)
         self.play("5")

@@ -111,7 +111,8 @@ def _names_differ_in_one(files: Sequence[FileSigns], *, numbers: bool) -> list[l
     for one in files:
         tokens = _TOKENS.findall(one.name)
         for place, token in enumerate(tokens):
-            if len(token) <= MOST_TOLD_APART and (token.isdigit() or not numbers):
+            # A name of one word has nothing in common with another.
+            if len(tokens) > 1 and len(token) <= MOST_TOLD_APART and (token.isdigit() or not numbers):
                 groups[(place, len(tokens), *tokens[:place], None, *tokens[place + 1 :])].append(one)
     found, used = list[list[FileSigns]](), set[Hashable]()
     for group in sorted(groups.values(), key=len, reverse=True):

@@ -23,6 +23,9 @@ class MicrophonesTest(unittest.TestCase):
     def test_equal_lengths_alone_are_chance(self) -> None:
         self.assertEqual(offered_sets([signs("Anna at home"), signs("Bert in the shed")]), [])
 
+    def test_names_of_one_word_have_nothing_in_common(self) -> None:
+        self.assertEqual(offered_sets([signs("Desk"), signs("Phone")]), [])
+
     def test_names_alone_are_as_well(self) -> None:
         self.assertEqual(offered_sets([signs("Stage left"), signs("Stage right", samples=4_800_001)]), [])
 
