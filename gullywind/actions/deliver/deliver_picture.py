@@ -28,7 +28,7 @@ def request_picture(
     """Queue the writing of a recording's picture with another one's sound."""
     project = get_project(session, project_id, lock=True)
     row, other = get_recording(session, recording_id), get_recording(session, sound_from_id)
-    if project_id not in (row.project_id, other.project_id) or row.project_id != other.project_id:
+    if {row.project_id, other.project_id} != {project_id}:
         raise InputError("Both recordings must be of this project.")
     if row.media.picture_start_s is None:
         raise InputError(f"{row.name} has no picture.")
@@ -82,7 +82,9 @@ def write_picture_delivery(context: Context, work_id: UUID, checkpoint: Checkpoi
         context.media.put_delivered(path)
     except OSError as error:
         context.media.delete_delivery(str(work_id))
-        raise StorageError(f"The folder for it cannot be made: {(error.strerror or str(error)).lower()}.") from error
+        raise StorageError(
+            f"The picture's file cannot be written: {(error.strerror or str(error)).lower()}."
+        ) from error
     except BaseException:
         context.media.delete_delivery(str(work_id))
         raise

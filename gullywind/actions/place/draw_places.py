@@ -1,6 +1,5 @@
 """Placings drawn from what is known of any two recordings: after a measurement, and where the reference changes."""
 
-from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from uuid import UUID
@@ -20,6 +19,7 @@ from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, add_part, add_parts, move_reference, point_at_placings
 from gullywind.store.placings import durations_of, keep_measurements, keep_placings, measurements_of
 from gullywind.store.recordings import list_recordings, reference_of
+from gullywind.store.sets import sets_of
 from gullywind.store.tables import (
     ChangeRow,
     MeasurementRow,
@@ -103,12 +103,10 @@ def draw_anew(
 
 def members_by_set(rows: Sequence[RecordingRow]) -> list[dict[str, Member]]:
     """Of every set its members, by their contents."""
-    sets = defaultdict[UUID, dict[str, Member]](dict)
-    for one in rows:
-        member = one.member
-        if member is not None:
-            sets[member.membership.set_id][one.content_hash] = member
-    return [members for members in sets.values() if len(members) > 1]
+    return [
+        {one.content_hash: one.member for one in members if one.member is not None}
+        for members in sets_of(rows).values()
+    ]
 
 
 def _lies_elsewhere(one: RecordingRow, row: RecordingRow, there: Drawn) -> bool:

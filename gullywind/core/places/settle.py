@@ -1,4 +1,4 @@
-"""Where a recording that a hand has put somewhere sounds alike: the nearest local maximum of the match. Times in s."""
+"""Where a recording put down by hand sounds alike: the highest maximum of the match within reach. Times in s."""
 
 from collections.abc import Sequence
 

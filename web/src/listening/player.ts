@@ -14,7 +14,7 @@ const FIRST_S = 0.5
 /** A gain is at its new value, near enough, after a few times this: no gap, no click. */
 const SMOOTH_S = 0.004
 /** What is heard on either side of a moment. */
-export const AROUND_S = 0.5
+const AROUND_S = 0.5
 const CHUNK_S = 2
 const AHEAD_S = 5
 /** Time to fetch the first chunks before the clock starts. */

@@ -67,12 +67,10 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
                 <Menu.Item value="reference" disabled={recording.media.state !== 'ready'} onClick={() => choose(recording.id)}>
                   Make it the reference
                 </Menu.Item>
+                <Menu.Item value="lock" onClick={() => edit(recording, { kind: 'lock', locked: !recording.locked })}>
+                  {recording.locked ? 'Unlock' : 'Lock: nothing moves or changes it'}
+                </Menu.Item>
               </>
-            )}
-            {choose && (
-              <Menu.Item value="lock" onClick={() => edit(recording, { kind: 'lock', locked: !recording.locked })}>
-                {recording.locked ? 'Unlock' : 'Lock: nothing moves or changes it'}
-              </Menu.Item>
             )}
             {isTied ? (
               <Menu.Item value="untie" onClick={() => untie.mutate()}>
