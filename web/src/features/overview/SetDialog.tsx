@@ -65,15 +65,7 @@ function Contents({ project, first, close }: { project: Project; first: Recordin
         <Text fontSize="sm" color="fg.muted" mb="3">
           A set moves as one: its recordings keep their relation to the sample, and how each sounds stays its own.
         </Text>
-        <Choice
-          label="What they are"
-          options={FORMS}
-          value={form}
-          choose={setForm}
-          button={{ size: 'xs', variant: 'outline' }}
-          gap="2"
-          mb="3"
-        />
+        <Choice label="What they are" options={FORMS} value={form} choose={setForm} rest="outline" button={{ size: 'xs' }} gap="2" mb="3" />
         <Flex direction="column" gap="1" maxH="280px" overflowY="auto" borderWidth="1px" rounded="md" p="2">
           {others.map((one) => (
             <Checkbox.Root
