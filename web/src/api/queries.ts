@@ -154,16 +154,24 @@ export const deliveriesOptions = (projectId: string) =>
 
 /** Put a changed recording into the cached project, so that the screen answers before the next push. */
 export function putRecording(client: QueryClient, recording: Recording): void {
-  // What is on its way was asked for before this change, and would undo it on the screen.
-  void client.cancelQueries({ queryKey: ['project', recording.project_id] })
-  client.setQueryData<Project>(
-    ['project', recording.project_id],
+  put(
+    client,
+    recording.project_id,
     (project) => project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
   )
 }
 
 /** The project as it is after a change of all of it. */
 export function putProject(client: QueryClient, project: Project): void {
-  void client.cancelQueries({ queryKey: ['project', project.id] })
-  client.setQueryData<Project>(['project', project.id], project)
+  put(client, project.id, () => project)
+}
+
+function put(client: QueryClient, projectId: string, change: (project: Project | undefined) => Project | undefined): void {
+  const key = ['project', projectId]
+  const wasAsked = client.isFetching({ queryKey: key }) > 0
+  // What is on its way was asked for before this change, and would undo it on the screen.
+  void client.cancelQueries({ queryKey: key })
+  client.setQueryData<Project>(key, change)
+  // It may have been on its way for the sake of others that changed: a set moves and is locked as one.
+  if (wasAsked) void client.invalidateQueries({ queryKey: key })
 }
