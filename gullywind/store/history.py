@@ -24,7 +24,8 @@ from gullywind.store.tables import (
 class Part:
     """What a change does to one recording: its new version, None for no place, and the words for it.
 
-    `moves_set`: it is in another set from now on, or elsewhere in it; `membership` None: in none.
+    `moves_set`: it is in another set from now on, or elsewhere in it; `membership` None: in none. `removes`: it is
+    taken out of the project.
     """
 
     recording: RecordingRow
@@ -32,6 +33,7 @@ class Part:
     sentence: str
     membership: Membership | None = None
     moves_set: bool = False
+    removes: bool = False
 
 
 def begin_change(session: Session, project_id: UUID, sentence: str) -> ChangeRow:
@@ -88,8 +90,11 @@ def add_parts(session: Session, change: ChangeRow, parts: Sequence[Part]) -> lis
                 moves_set=part.moves_set,
                 set_before=now,
                 set_after=wanted,
+                removes=part.removes,
             )
         )
+        if part.removes:
+            _take_out(part.recording, removed=True)
         part.recording.membership = wanted
         _point(part.recording, after_id, version)
     session.flush()
@@ -104,8 +109,11 @@ def record_change(session: Session, project_id: UUID, sentence: str, parts: Sequ
     return change
 
 
-def move_reference(session: Session, project: ProjectRow, reference_id: UUID, sentence: str) -> ChangeRow:
-    """Another reference; it touches every recording, though it gives only those a part whose place it changes."""
+def move_reference(session: Session, project: ProjectRow, reference_id: UUID | None, sentence: str) -> ChangeRow:
+    """Another reference, None: none.
+
+    It touches every recording, though it gives only those a part whose place it changes.
+    """
     _drop_taken_back(session, project.id, None)
     change = begin_change(session, project.id, sentence)
     change.moves_reference = True
@@ -147,6 +155,11 @@ def newer_changes(session: Session, change: ChangeRow) -> Sequence[ChangeRow]:
     return session.scalars(query.order_by(ChangeRow.number.desc())).all()
 
 
+def recordings_of(session: Session, change: ChangeRow) -> Sequence[RecordingRow]:
+    """What a change touches, removed or not."""
+    return _recordings(session, [part.recording_id for part in change.parts])
+
+
 def switch_change(session: Session, change: ChangeRow, *, applied: bool) -> list[RecordingRow]:
     """Take a change back whole, or do it again; the recordings that it touches.
 
@@ -165,6 +178,8 @@ def switch_change(session: Session, change: ChangeRow, *, applied: bool) -> list
     asked = select(VersionRow).where(VersionRow.id.in_([one for one in wanted_ids.values() if one]))
     versions = {one.id: one for one in session.scalars(asked)}
     for part in parts:
+        if part.removes:
+            _take_out(rows[part.recording_id], removed=applied)
         if part.moves_set:
             rows[part.recording_id].membership = part.set_after if applied else part.set_before
     for recording_id, version_id in wanted_ids.items():
@@ -186,19 +201,13 @@ def point_at_placings(session: Session, project_id: UUID, reference_id: UUID | N
     session.expire_all()
 
 
-def forget_history(session: Session, project_id: UUID) -> None:
-    """All that was done, all versions and judgements: what they lay on is gone. Measurements stay."""
-    ids = select(RecordingRow.id).where(RecordingRow.project_id == project_id)
-    cleared = update(RecordingRow).where(RecordingRow.project_id == project_id)
-    session.execute(
-        cleared.values(version_id=None, placing_id=None, version=RecordingRow.version + 1),
-        execution_options={"synchronize_session": False},
-    )
-    session.execute(delete(ChangeRow).where(ChangeRow.project_id == project_id))
-    session.execute(delete(PlacingRow).where(PlacingRow.recording_id.in_(ids)))
-    session.execute(delete(VersionRow).where(VersionRow.recording_id.in_(ids)))
-    session.flush()
-    session.expire_all()
+def forget_before(session: Session, reference_id: UUID) -> None:
+    """What was done up to the last change that names a reference which goes for good: it cannot be gone back to."""
+    named = or_(ChangeRow.reference_before_id == reference_id, ChangeRow.reference_after_id == reference_id)
+    for project_id, last in session.execute(
+        select(ChangeRow.project_id, func.max(ChangeRow.number)).where(named).group_by(ChangeRow.project_id)
+    ):
+        session.execute(delete(ChangeRow).where(ChangeRow.project_id == project_id, ChangeRow.number <= last))
 
 
 def drop_empty_changes(session: Session, project_id: UUID) -> None:
@@ -240,6 +249,10 @@ def _point(row: RecordingRow, version_id: UUID | None, version: VersionRow | Non
     row.version_id = version_id
     row.version += 1
     set_committed_value(row, "current", version)
+
+
+def _take_out(row: RecordingRow, *, removed: bool) -> None:
+    row.removed_at = func.clock_timestamp() if removed else None
 
 
 def _drop_taken_back(session: Session, project_id: UUID, recording_ids: Sequence[UUID] | None) -> None:

@@ -41,5 +41,6 @@ def check_version(row: ProjectRow | RecordingRow, version: int) -> None:
 
 def count_recordings(session: Session) -> dict[UUID, int]:
     """How many recordings each project has."""
-    rows = session.execute(select(RecordingRow.project_id, func.count()).group_by(RecordingRow.project_id))
+    here = select(RecordingRow.project_id, func.count()).where(RecordingRow.removed_at.is_(None))
+    rows = session.execute(here.group_by(RecordingRow.project_id))
     return dict(rows)

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import timedelta
 from uuid import UUID
 
 from sqlalchemy import delete, func, select, text
@@ -21,24 +22,54 @@ from gullywind.store.tables import (
 
 
 def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
-    """All recordings of a project, in the order of their arrival."""
+    """All recordings of a project, in the order of their arrival; not those that were removed."""
     # Whole lists are shown with their judgements and places; a single recording is often asked for its sound alone.
     parts = (RecordingRow.placing, RecordingRow.current, RecordingRow.proof)
     together = [selectinload(part) for part in parts]
-    query = select(RecordingRow).where(RecordingRow.project_id == project_id).options(*together)
+    here = RecordingRow.project_id == project_id, RecordingRow.removed_at.is_(None)
+    query = select(RecordingRow).where(*here).options(*together)
     return session.scalars(query.order_by(RecordingRow.created_at, RecordingRow.name)).all()
 
 
 def get_recording(session: Session, recording_id: UUID, *, lock: bool = False) -> RecordingRow:
-    """One recording; with `lock` nobody else changes it before the session ends. Raises `NotFoundError`."""
+    """One recording; with `lock` nobody else changes it before the session ends.
+
+    Raises `NotFoundError`, also where it was removed.
+    """
     if lock:
         project_id = session.scalar(select(RecordingRow.project_id).where(RecordingRow.id == recording_id))
         if project_id is not None:
             lock_project(session, project_id)
     row = session.get(RecordingRow, recording_id, populate_existing=lock)
-    if row is None:
+    if row is None or row.removed_at is not None:
         raise NotFoundError("This recording does not exist any more.")
     return row
+
+
+def content_of(session: Session, recording_id: UUID) -> str:
+    """The content of a recording, in its project or removed from it. Raises `NotFoundError`."""
+    content_hash = session.scalar(select(RecordingRow.content_hash).where(RecordingRow.id == recording_id))
+    if content_hash is None:
+        raise NotFoundError("This recording does not exist any more.")
+    return content_hash
+
+
+def contents_of(session: Session, project_id: UUID) -> set[str]:
+    """The contents of all recordings of a project, those that were removed among them."""
+    return set(session.scalars(select(RecordingRow.content_hash).where(RecordingRow.project_id == project_id)))
+
+
+def removed_for(session: Session, *, days: float) -> Sequence[RecordingRow]:
+    """Recordings that were taken out of their projects so long ago."""
+    before = func.clock_timestamp() - timedelta(days=days)
+    return session.scalars(select(RecordingRow).where(RecordingRow.removed_at <= before)).all()
+
+
+def contents_removed(session: Session) -> set[str]:
+    """The contents that only removed recordings still have."""
+    here = select(RecordingRow.content_hash).where(RecordingRow.removed_at.is_(None))
+    gone = select(RecordingRow.content_hash).where(RecordingRow.removed_at.is_not(None))
+    return set(session.scalars(gone.where(RecordingRow.content_hash.not_in(here))))
 
 
 def find_media(session: Session, content_hash: str) -> MediaRow | None:
@@ -67,7 +98,7 @@ def replace_proof(session: Session, row: RecordingRow, proof: ProofRow) -> None:
 
 
 def media_in_use(session: Session, content_hash: str) -> bool:
-    """Whether any recording still needs a file."""
+    """Whether any recording still needs a file, those among them that were removed and may come back."""
     query = select(func.count()).select_from(RecordingRow).where(RecordingRow.content_hash == content_hash)
     return bool(session.scalar(query))
 
@@ -79,7 +110,8 @@ def reference_of(session: Session, project: ProjectRow) -> RecordingRow | None:
 
 def others_waiting_for(session: Session, content_hash: str) -> RecordingRow | None:
     """A recording whose file has not been listened to, if there is one."""
-    query = select(RecordingRow).where(RecordingRow.content_hash == content_hash)
+    here = RecordingRow.content_hash == content_hash, RecordingRow.removed_at.is_(None)
+    query = select(RecordingRow).where(*here)
     row = session.scalars(query.order_by(RecordingRow.created_at).limit(1)).first()
     return row if row and row.media.state == MediaState.WAITING else None
 
@@ -121,5 +153,6 @@ def states_of_all(session: Session) -> list[RecordingState]:
         )
         .join(MediaRow, MediaRow.content_hash == RecordingRow.content_hash)
         .outerjoin(PlacingRow, PlacingRow.id == RecordingRow.placing_id)
+        .where(RecordingRow.removed_at.is_(None))
     )
     return [RecordingState(*row) for row in session.execute(query)]

@@ -3,9 +3,10 @@ import time
 from pathlib import Path
 
 from gullywind.actions.projects.change_projects import create_project, delete_project
-from gullywind.actions.projects.change_recordings import add_recording, remove_recording
+from gullywind.actions.projects.change_recordings import add_recording, forget_removed, remove_recordings
 from gullywind.actions.projects.sweep import STALE_UPLOAD_S, YOUNG_S, free_derived, room, sweep
 from gullywind.store.files import IncomingFile
+from gullywind.store.recordings import list_recordings
 from tests.database import DatabaseTest
 from tests.files import wav_bytes
 from tests.signals import busy
@@ -46,13 +47,21 @@ class SweepTest(DatabaseTest):
         for there in (arriving, just_made, media.original(kept)):
             self.assertTrue(there.exists(), there)
 
-    def test_removing_takes_the_file_unless_another_recording_has_it(self):
+    def test_what_was_removed_for_good_takes_its_file_unless_another_recording_has_it(self):
         media, body = self.context.media, wav_bytes(busy(1.0, 4))
         first, second = self.project(), self.project()
         one, other = self.add(first, "a.wav", body), self.add(second, "b.wav", body)
         self.assertEqual(one.content_hash, other.content_hash)
-        remove_recording(self.context, one.id)
+        alone = self.add(first, "c.wav", wav_bytes(busy(1.0, 9))).content_hash
+        with self.context.database.session() as session:
+            remove_recordings(session, first, [row.id for row in list_recordings(session, first)])
+        sweep(self.context)
+        size = media.original(alone).stat().st_size
+        self.assertEqual(room(self.context).removed, size)
+        self.assertEqual(forget_removed(self.context, days=0.0), 2)
+        self.assertFalse(media.original(alone).exists())
         self.assertTrue(media.original(one.content_hash).exists())
+        self.assertEqual(room(self.context).removed, 0)
         delete_project(self.context, second)
         self.assertFalse(media.original(one.content_hash).exists())
         self.assertFalse(media.derived(one.content_hash).exists())

@@ -171,7 +171,7 @@ class ApiTest(ApiCase):
         self.assertAlmostEqual(chosen["map"]["offset_s"], drum["judgement"]["candidates"][1]["offset_s"], delta=1e-9)
         self.assertEqual(self.edit(chosen, kind="undo").json()["status"], "unsure")
 
-    def test_removing_the_reference_forgets_places(self):
+    def test_without_its_reference_nothing_has_a_place_until_it_comes_back(self):
         project = self.placed()
         desk = self.recording(project, "Desk")
         self.assertEqual(self.client.delete(f"/api/recordings/{desk['id']}").status_code, 204)
@@ -180,6 +180,11 @@ class ApiTest(ApiCase):
         self.assertEqual({one["status"] for one in left["recordings"]}, {"waiting"})
         asked = self.client.post(f"/api/projects/{project['id']}/alignments", json={})
         self.assertIn("Choose the reference first", asked.json()["detail"])
+        self.assertEqual(left["undo"], "reference removed: Desk")
+        back = self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "undo"}).json()
+        self.assertEqual(back["reference_id"], desk["id"])
+        known = {one["name"]: (one["status"], one["map"]) for one in project["recordings"]}
+        self.assertEqual({one["name"]: (one["status"], one["map"]) for one in back["recordings"]}, known)
 
     def test_reference_deleted_while_the_job_waits(self):
         project = self.filled()

@@ -40,7 +40,9 @@ class EdgesTest(ApiCase):
         stray = self.recording(project, "Stray")
         deliveries = f"/api/projects/{project['id']}/deliveries"
         self.problem(
-            self.client.post(deliveries, json={"recording_id": stray["id"], "form": "pcm24"}), 409, "Nothing is placed"
+            self.client.post(deliveries, json={"recording_ids": [stray["id"]], "form": "pcm24"}),
+            409,
+            "Nothing is placed",
         )
         self.problem(self.client.post(deliveries, json={"form": "mp3"}), 422, "form")
         empty = self.new_project("Nothing yet")
@@ -54,7 +56,7 @@ class EdgesTest(ApiCase):
         project = self.shared
         camera = self.recording(project, "Camera")
         asked = self.client.post(
-            f"/api/projects/{project['id']}/deliveries", json={"recording_id": camera["id"], "form": "pcm24"}
+            f"/api/projects/{project['id']}/deliveries", json={"recording_ids": [camera["id"]], "form": "pcm24"}
         ).json()
         self.problem(self.client.get(f"/api/deliveries/{asked['id']}/file"), 404, "not written yet")
         self.run_jobs()
@@ -161,7 +163,7 @@ class EdgesTest(ApiCase):
         moved = self.edit(camera, kind="move", offset_s=9.0).json()
         self.assertFalse(moved["as_judged"])
         works = self.client.post(
-            f"/api/projects/{project['id']}/alignments", json={"recording_id": camera["id"]}
+            f"/api/projects/{project['id']}/alignments", json={"recording_ids": [camera["id"]]}
         ).json()
         self.assertEqual([work["recording_id"] for work in works], [camera["id"]])
         self.run_jobs()

@@ -77,6 +77,7 @@ class FoldersTest(ApiCase):
         sound = self.client.get(f"/api/recordings/{made['id']}/sound", params={"first": 0, "samples": 100})
         self.assertEqual(sound.status_code, 200)
         self.client.delete(f"/api/recordings/{made['id']}")
+        self.assertEqual(self.client.post("/api/room/forgetting").status_code, 200)
         self.assertFalse(self.context.media.original(made["media"]["content_hash"]).is_symlink())
         self.assertTrue(path.exists())
 

@@ -41,7 +41,7 @@ class NeighboursTest(ApiCase):
         self.assertIn("found through Near and Middle", found["Far"]["sentence"])
         self.assertNotIn("contradiction", notes)
         # Looked for again it is not compared again with whom it was compared, and stays out.
-        self.client.post(f"/api/projects/{project['id']}/alignments", json={"recording_id": found["Stray"]["id"]})
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={"recording_ids": [found["Stray"]["id"]]})
         self.run_jobs()
         self.assertEqual(self.recording(project, "Stray")["status"], "unplaced")
         self.assertEqual(self.recording(project, "Far")["map"], found["Far"]["map"])

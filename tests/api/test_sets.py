@@ -153,7 +153,7 @@ class FoundLaterTest(SetCase):
         project = self.filled()
         self.tie(project, "Stage left", "Stage right")
         left = self.recording(project, "Stage left")["id"]
-        self.client.post(f"/api/projects/{project['id']}/alignments", json={"recording_id": left})
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={"recording_ids": [left]})
         self.run_jobs()
         rows = [self.recording(project, name) for name in ("Stage left", "Stage right")]
         self.assertEqual([one["status"] for one in rows], ["placed", "placed"])
@@ -180,7 +180,7 @@ class SplitFileTest(SetCase):
         self.tie(project, "Take_1", "Take_2", "Take_3", one_after_another=True)
         self.client.post(
             f"/api/projects/{project['id']}/alignments",
-            json={"recording_id": self.recording(project, "Take_2")["id"]},
+            json={"recording_ids": [self.recording(project, "Take_2")["id"]]},
         )
         self.run_jobs()
         maps = [self.lies(project, f"Take_{k}")[0] for k in (1, 2, 3)]

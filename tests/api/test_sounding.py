@@ -122,7 +122,7 @@ class SoundingTest(ApiCase):
         scratch = self.edit(camera, kind="kept", kept=False).json()
         self.assertIn("scratch sound, not delivered", scratch["sentence"])
         deliveries = f"/api/projects/{project['id']}/deliveries"
-        refused = self.client.post(deliveries, json={"recording_id": camera["id"]})
+        refused = self.client.post(deliveries, json={"recording_ids": [camera["id"]]})
         self.assertEqual(refused.status_code, 409)
         self.assertIn("scratch sound", refused.json()["detail"])
         asked = self.client.post(deliveries, json={}).json()

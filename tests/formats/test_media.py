@@ -8,10 +8,10 @@ import av
 import numpy as np
 import soundfile
 
-from gullywind.core.ground.errors import UnreadableError
+from gullywind.core.ground.errors import InputError, UnreadableError
 from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.riff import riff_facts
-from gullywind.formats.wav import SampleForm, write_wav
+from gullywind.formats.write_sound import SampleForm, write_sound
 from material.devices import CODECS, encode
 from material.talk import video
 from tests.files import wav_bytes
@@ -154,14 +154,14 @@ class OpenMediaTest(unittest.TestCase):
             open_media(self.folder, self.folder / "s")
 
 
-class WriteWavTest(unittest.TestCase):
+class WriteSoundTest(unittest.TestCase):
     def setUp(self):
         self.path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "x.wav"
 
     def test_24_bits_are_exact_and_the_time_reference_is_inside(self):
         sound = np.round(busy(1.0) * 8388608).astype(np.float32) / np.float32(8388608)
         blocks = [np.stack([sound, -sound])[:, k : k + 10000] for k in range(0, RATE_HZ, 10000)]
-        write_wav(
+        write_sound(
             self.path,
             blocks,
             sample_rate_hz=RATE_HZ,
@@ -174,15 +174,28 @@ class WriteWavTest(unittest.TestCase):
         self.assertEqual(riff_facts(self.path).time_reference_samples, 172800000)
 
     def test_float_keeps_what_is_over_full_scale(self):
-        write_wav(
+        write_sound(
             self.path, [np.full((1, 100), 1.75, np.float32)], sample_rate_hz=44100, channels=1, form=SampleForm.FLOAT32
         )
         read, rate_hz = soundfile.read(self.path)
         self.assertEqual((rate_hz, read.max()), (44100, 1.75))
 
+    def test_flac_of_24_bits_is_exact_and_says_what_it_cannot_hold(self):
+        sound = np.round(busy(1.0) * 8388608).astype(np.float32) / np.float32(8388608)
+        path = self.path.with_suffix(SampleForm.FLAC24.suffix)
+        clipped = write_sound(
+            path, [sound[None], np.full((1, 7), 1.5, np.float32)], sample_rate_hz=RATE_HZ, channels=1,
+            form=SampleForm.FLAC24, time_reference_samples=172800000,
+        )  # fmt: skip
+        read, rate_hz = soundfile.read(path, dtype="float32")
+        self.assertEqual((rate_hz, clipped, soundfile.info(path).subtype), (RATE_HZ, 7, "PCM_24"))
+        np.testing.assert_array_equal(read[: sound.size], sound)
+        with self.assertRaisesRegex(InputError, "8 channels at most, this recording has 9"):
+            write_sound(path, [], sample_rate_hz=RATE_HZ, channels=9, form=SampleForm.FLAC24)
+
     def test_many_channels(self):
         sound = np.arange(600, dtype=np.float32).reshape(6, 100) / 1024
-        write_wav(self.path, [sound], sample_rate_hz=RATE_HZ, channels=6, form=SampleForm.FLOAT32)
+        write_sound(self.path, [sound], sample_rate_hz=RATE_HZ, channels=6, form=SampleForm.FLOAT32)
         np.testing.assert_array_equal(soundfile.read(self.path)[0].T, sound)
 
     def test_a_failed_write_leaves_nothing(self):
@@ -191,5 +204,5 @@ class WriteWavTest(unittest.TestCase):
             raise RuntimeError("stop")
 
         with self.assertRaises(RuntimeError):
-            write_wav(self.path, blocks(), sample_rate_hz=RATE_HZ, channels=1, form=SampleForm.PCM24)
+            write_sound(self.path, blocks(), sample_rate_hz=RATE_HZ, channels=1, form=SampleForm.PCM24)
         self.assertEqual(list(self.path.parent.iterdir()), [])

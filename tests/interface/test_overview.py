@@ -200,7 +200,7 @@ class OverviewTest(InterfaceTest):
     def test_all_are_written_and_taken_home_with_the_report(self):
         self.page.get_by_role("button", name="Deliver").click()
         expect(self.page.get_by_text("unsure")).to_be_visible()
-        self.page.get_by_role("radio", name="24-bit").click()
+        self.page.get_by_role("radio", name="WAV, 24-bit").click()
         self.page.get_by_role("button", name="Write all 2 as a ZIP").click()
         line = self.page.get_by_test_id("delivery").first
         with self.page.expect_download() as waiting:
@@ -216,7 +216,7 @@ class OverviewTest(InterfaceTest):
         self.assertEqual({row["name"] for row in rows} >= {"Hall", "Drum"}, True)
         # The choice is remembered.
         self.page.reload()
-        expect(self.page.get_by_role("radio", name="24-bit")).to_have_attribute("aria-checked", "true")
+        expect(self.page.get_by_role("radio", name="WAV, 24-bit")).to_have_attribute("aria-checked", "true")
 
     def test_another_reference_keeps_all_places_and_is_undone_like_anything(self):
         bar = self.page
@@ -240,20 +240,30 @@ class OverviewTest(InterfaceTest):
         expect(self.page.get_by_test_id("reference-row")).to_contain_text("Dulcimer")
         self.assertEqual(self.row("Drum").inner_text().split()[:2], start.split()[:2])
 
-    def test_what_undo_does_not_bring_back_is_asked_first(self):
-        question = self.page.get_by_role("alertdialog")
+    def test_the_reference_is_removed_and_comes_back_with_all_places(self):
         self.menu("Dulcimer", "Remove from the project")
-        expect(question).to_contain_text("It is the reference")
-        self.page.keyboard.press("Escape")
-        expect(question).to_have_count(0)
-        # The key was the question's; it did not leave the page as well.
-        expect(self.page.get_by_test_id("reference-row")).to_be_visible()
+        expect(self.page.get_by_test_id("reference-row")).to_have_count(0)
+        expect(self.row("Hall")).to_have_attribute("data-status", "waiting")
+        self.page.keyboard.press("Control+z")
+        expect(self.page.get_by_test_id("reference-row")).to_contain_text("Dulcimer")
+        expect(self.row("Hall")).to_have_attribute("data-status", "placed")
+
+    def test_what_undo_does_not_bring_back_is_asked_first(self):
         self.bring_in({"Extra.wav": wav_bytes(busy(3.0, 5))})
         expect(self.row("Extra")).to_be_visible()
         self.menu("Extra", "Remove from the project")
-        question.get_by_role("button", name="Remove it").click()
         expect(self.row("Extra")).to_have_count(0)
         expect(self.row("Hall")).to_have_attribute("data-status", "placed")
+        self.page.get_by_role("link", name="Projects").click()
+        room, question = self.page.get_by_test_id("room"), self.page.get_by_role("alertdialog")
+        room.get_by_role("button", name="Delete them for good").click()
+        expect(question).to_contain_text("Undo cannot bring them back")
+        self.page.keyboard.press("Escape")
+        expect(question).to_have_count(0)
+        # The key was the question's; it did not leave the page as well.
+        room.get_by_role("button", name="Delete them for good").click()
+        question.get_by_role("button", name="Delete them").click()
+        expect(room).not_to_contain_text("removed")
 
     def test_projects_say_how_far_they_are_and_are_deleted_only_when_asked_twice(self):
         self.page.get_by_role("link", name="Projects").click()

@@ -56,7 +56,7 @@ class KilledWorkerTest(DatabaseTest):
             desk = self.add(session, project.id, "desk.wav", wav_bytes(event))
             camera = self.add(session, project.id, "camera.wav", wav_bytes(event[10 * RATE_HZ :]))
             change_project(self.context, session, project.id, project.version, reference_id=desk.id)
-            work_id = request_placing(self.context, session, project.id, camera.id)[0].id
+            work_id = request_placing(self.context, session, project.id, [camera.id])[0].id
             first_ids = [one.id for one in open_works(session, project.id)]
         self.assertEqual(len(first_ids), 3)
         doomed = self.worker()
@@ -79,7 +79,7 @@ class KilledWorkerTest(DatabaseTest):
         with self.context.database.session() as session:
             change_project(self.context, session, project.id, project.version, reference_id=desk.id)
             other = self.add(session, project.id, "camera.wav", wav_bytes(busy(300.0, 73)))
-            work_id = request_placing(self.context, session, project.id, other.id)[0].id
+            work_id = request_placing(self.context, session, project.id, [other.id])[0].id
         self.worker()
         self.until(lambda: self.state(work_id) == WorkState.RUNNING)
         with self.context.database.session() as session:

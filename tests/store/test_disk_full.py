@@ -10,7 +10,7 @@ import numpy as np
 
 from gullywind.core.ground.errors import StorageError
 from gullywind.formats.media import open_media
-from gullywind.formats.wav import SampleForm, write_wav
+from gullywind.formats.write_sound import SampleForm, write_sound
 from gullywind.store.files import IncomingFile, MediaFolder
 from material.devices import encode
 from tests.signals import RATE_HZ, busy
@@ -44,7 +44,7 @@ class DiskFullTest(unittest.TestCase):
     def test_a_rendered_file_says_so_and_leaves_nothing(self):
         blocks = (np.zeros((2, 48000), np.float32) for _ in range(20))
         with full_after(200_000), self.assertRaisesRegex(StorageError, "x.wav could not be written"):
-            write_wav(self.folder / "x.wav", blocks, sample_rate_hz=RATE_HZ, channels=2, form=SampleForm.PCM24)
+            write_sound(self.folder / "x.wav", blocks, sample_rate_hz=RATE_HZ, channels=2, form=SampleForm.PCM24)
         self.assertEqual(self.left(), [])
 
     def test_decoded_sound_says_so_and_leaves_nothing(self):

@@ -9,7 +9,7 @@ from gullywind.actions.work.start_work import start_work
 from gullywind.core.ground.errors import Cancelled, NotFoundError, NotNowError, UnreadableError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.store.database import Session, announce
-from gullywind.store.recordings import find_media, get_recording, lock_media, others_waiting_for
+from gullywind.store.recordings import content_of, find_media, get_recording, lock_media, others_waiting_for
 from gullywind.store.tables import MediaState, RecordingRow, WorkKind
 from gullywind.store.works import open_works
 
@@ -20,7 +20,8 @@ AGAIN_AFTER_S = 0.2
 def listen_for_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint) -> None:
     """Facts, peaks, features; an unreadable file is named as such in its facts and by the raised error."""
     with context.database.session() as session:
-        content_hash = get_recording(session, recording_id).content_hash
+        # Also where it was removed meanwhile: it may come back.
+        content_hash = content_of(session, recording_id)
     try:
         ensure_listened(context, content_hash, checkpoint)
     except Cancelled:

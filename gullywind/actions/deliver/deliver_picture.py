@@ -14,7 +14,7 @@ from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 from gullywind.core.sound.views import SampleSource
 from gullywind.formats.file_names import file_stem
-from gullywind.formats.wav import SampleForm
+from gullywind.formats.write_sound import SampleForm
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, reference_of

@@ -1,4 +1,4 @@
-"""Write a recording as an aligned WAV: it starts at time 0 of the timeline and has its length and rate."""
+"""Write a recording as an aligned file: it starts at time 0 of the timeline and has its length and rate."""
 
 from pathlib import Path
 
@@ -9,7 +9,7 @@ from gullywind.core.render.warp import render_blocks
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.views import chosen_channels
 from gullywind.formats.sound_files import Sound
-from gullywind.formats.wav import SampleForm, write_wav
+from gullywind.formats.write_sound import SampleForm, write_sound
 
 
 def render_file(
@@ -38,7 +38,7 @@ def render_file(
     )
     if form is None:
         form = SampleForm.FLOAT32 if facts.is_float or (facts.bits or 0) > 24 else SampleForm.PCM24
-    return write_wav(
+    return write_sound(
         output,
         blocks,
         sample_rate_hz=timeline.sample_rate_hz,

@@ -1,9 +1,10 @@
-"""Deliver: aligned WAV files, one or all as a ZIP, with the report."""
+"""Deliver: aligned files, one, or several as a ZIP, with the report."""
 
 import csv
 import io
 import json
 import zipfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -22,7 +23,7 @@ from gullywind.core.maps.timeline import Timeline
 from gullywind.core.maps.version import Version
 from gullywind.core.sound.file_notes import clipped_notes
 from gullywind.formats.file_names import file_stem, numbered
-from gullywind.formats.wav import SampleForm
+from gullywind.formats.write_sound import SampleForm
 from gullywind.store.database import Session
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings
@@ -45,23 +46,28 @@ REPORT_FIELDS = [
     "gain_db",
     "kept",
     "last_change",
+    "remark",
     "notes",
 ]
 
 
 def request_delivery(
-    context: Context, session: Session, project_id: UUID, recording_id: UUID | None, form: SampleForm
+    context: Context, session: Session, project_id: UUID, recording_ids: Sequence[UUID] | None, form: SampleForm
 ) -> DeliveryRow:
-    """Queue the writing of one recording, or of all placed ones as a ZIP."""
+    """Queue the writing of one recording, or of several, None: all that are placed, as a ZIP."""
     project = get_project(session, project_id, lock=True)
     timeline_of(session, project)
-    chosen = [get_recording(session, recording_id)] if recording_id else list_recordings(session, project_id)
+    wanted = list(dict.fromkeys(recording_ids)) if recording_ids is not None else None
+    chosen = _of(list_recordings(session, project_id), wanted)
     if all(one.version_id is None for one in chosen):
         raise NotNowError("Nothing is placed yet, so there is nothing to deliver.")
     if not any(_is_kept(one) for one in chosen):
         raise NotNowError("What is placed is scratch sound, kept for checking: it is not delivered until you say so.")
+    recording_id = wanted[0] if wanted is not None and len(wanted) == 1 else None
     work = start_work(context, session, WorkKind.DELIVER, project_id, recording_id)
     row = DeliveryRow(project_id=project_id, work_id=work.id, recording_id=recording_id, form=form)
+    if wanted is not None and recording_id is None:
+        row.chosen = [str(one) for one in wanted]
     session.add(row)
     session.flush()
     return row
@@ -78,10 +84,11 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         delivery = delivery_of_work(session, work_id)
         project = get_project(session, delivery.project_id)
         timeline = timeline_of(session, project)
+        wanted = [UUID(one) for one in delivery.chosen] if delivery.chosen else None
         recordings = (
             [get_recording(session, delivery.recording_id)]
             if delivery.recording_id
-            else list(_placed(session, project.id))
+            else [one for one in _of(list_recordings(session, project.id), wanted) if _is_kept(one)]
         )
         project_id, form, single = project.id, SampleForm(delivery.form), delivery.recording_id is not None
         project_name = f"{file_stem(project.name)}.zip"
@@ -126,7 +133,7 @@ def _write(
     for i, (name, (_, content_hash, version)) in enumerate(zip(names, items, strict=True)):
         sound, facts = open_stored(context.media, content_hash)
         try:
-            path = folder / f"{name}.wav"
+            path = folder / f"{name}{form.suffix}"
             clipped += render_file(
                 sound,
                 facts,
@@ -191,6 +198,7 @@ def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
                 "gain_db": current.value.sounding.gain_db if current else None,
                 "kept": current.value.sounding.kept if current else None,
                 "last_change": current.sentence if current else None,
+                "remark": one.remark,
                 "notes": " ".join(note["message"] for note in judged.notes) if judged else "",
             }
         )
@@ -211,8 +219,9 @@ def _as_text(value: Any) -> Any:
     return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
 
 
-def _placed(session: Session, project_id: UUID) -> list[RecordingRow]:
-    return [one for one in list_recordings(session, project_id) if _is_kept(one)]
+def _of(rows: Sequence[RecordingRow], wanted: Sequence[UUID] | None) -> list[RecordingRow]:
+    """Those that are wanted, None: all."""
+    return [one for one in rows if wanted is None or one.id in wanted]
 
 
 def _is_kept(row: RecordingRow) -> bool:

@@ -47,18 +47,23 @@ def edit_recording(
         edited = edit.apply(TimeMap.placement(0.0, 1.0, row.media.duration_s))
         where = f" at {edit.offset_s:.6f} s" if isinstance(edit, MoveTo) else f": {edited.sentence}"
         return _apply(context, session, row, Version(edited.time_map), f"placed by hand{where}")
+    return _apply(context, session, row, *edited_version(row, edit))
+
+
+def edited_version(row: RecordingRow, edit: MapEdit | SoundingEdit | SetPush) -> tuple[Version, str]:
+    """What an edit makes of a recording that has a place, and the words for it. Raises `NotNowError`, `InputError`."""
     now = _current(row)
     if isinstance(edit, SoundingEdit):
         if isinstance(edit, SetChannels) and max(edit.channels or (0,)) >= (row.media.channels or 1):
             raise InputError(f"This recording has {row.media.channels} channels.")
         sounded = edit.apply(now.sounding)
-        return _apply(context, session, row, replace(now, sounding=sounded.sounding), sounded.sentence)
+        return replace(now, sounding=sounded.sounding), sounded.sentence
     if isinstance(edit, SetPush):
         pushed = edit.apply(now)
-        return _apply(context, session, row, pushed.version, pushed.sentence)
+        return pushed.version, pushed.sentence
     # Moments are told as they are heard, with the push.
     edited = edit.apply(now.heard_map)
-    return _apply(context, session, row, now.heard_at(edited.time_map), edited.sentence)
+    return now.heard_at(edited.time_map), edited.sentence
 
 
 def trim_piece(

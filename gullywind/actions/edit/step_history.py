@@ -12,10 +12,10 @@ from gullywind.store.history import (
     last_applied,
     list_changes,
     newer_changes,
+    recordings_of,
     switch_change,
 )
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording
 from gullywind.store.tables import ChangeRow, RecordingRow
 
 
@@ -68,8 +68,7 @@ def _switch(
 
 def _refuse_locked(session: Session, change: ChangeRow) -> None:
     """What is finished is not changed by a step back either."""
-    for part in change.parts:
-        row = get_recording(session, part.recording_id)
+    for row in recordings_of(session, change):
         if row.locked:
             raise NotNowError(f"“{change.sentence}” touches {row.name}, which is locked: unlock it first.")
 
@@ -98,5 +97,5 @@ def _refuse_others(session: Session, change: ChangeRow, recording_id: UUID, *, a
 
 
 def _name_of(session: Session, change: ChangeRow) -> str:
-    ids = [part.recording_id for part in change.parts]
-    return get_recording(session, ids[0]).name if len(ids) == 1 else f"{len(ids)} recordings"
+    rows = recordings_of(session, change)
+    return rows[0].name if len(rows) == 1 else f"{len(rows)} recordings"

@@ -29,15 +29,17 @@ from gullywind.store.tables import MeasurementRow, MediaState, WorkKind, WorkRow
 from gullywind.store.works import find_work, open_works
 
 
-def request_placing(context: Context, session: Session, project_id: UUID, recording_id: UUID | None) -> list[WorkRow]:
-    """Queue one recording, or all that have no place yet; what is queued already is not queued twice."""
+def request_placing(
+    context: Context, session: Session, project_id: UUID, recording_ids: Sequence[UUID] | None
+) -> list[WorkRow]:
+    """Queue some recordings, or all that have no place yet; what is queued already is not queued twice."""
     project = get_project(session, project_id, lock=True)
     reference = reference_of(session, project)
     if reference is None:
         raise NotNowError("Choose the reference first: the recording that all others are lined up to.")
     busy = {w.recording_id for w in open_works(session, project_id) if w.kind == WorkKind.PLACE}
-    if recording_id is not None:
-        wanted = [get_recording(session, recording_id)]
+    if recording_ids is not None:
+        wanted = [get_recording(session, one) for one in dict.fromkeys(recording_ids)]
     else:
         wanted = [
             one

@@ -9,9 +9,9 @@ from gullywind.core.ground.errors import InputError
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import check_version, get_project
 from gullywind.store.recordings import (
+    contents_of,
     find_media,
     get_recording,
-    list_recordings,
     lock_media,
     media_in_use,
 )
@@ -68,7 +68,7 @@ def delete_project(context: Context, project_id: UUID) -> None:
     """Delete a project with its deliveries; files that no other project uses go too."""
     with context.database.session() as session:
         row = get_project(session, project_id, lock=True)
-        hashes = {one.content_hash for one in list_recordings(session, project_id)}
+        hashes = contents_of(session, project_id)
         deliveries = [str(one.work_id) for one in list_deliveries(session, project_id)]
         session.delete(row)
         announce(session, project_id)

@@ -1,5 +1,6 @@
 """Bring in, name and remove recordings."""
 
+from collections.abc import Sequence
 from pathlib import PurePosixPath, PureWindowsPath
 from uuid import UUID
 
@@ -7,15 +8,27 @@ from gullywind.actions.context import Context
 from gullywind.actions.place.draw_places import keep_decisions
 from gullywind.actions.projects.change_projects import clean_name, forget_media
 from gullywind.actions.work.start_work import start_work
-from gullywind.core.ground.errors import InputError
+from gullywind.core.ground.errors import InputError, NotFoundError
 from gullywind.store.database import Session, announce
 from gullywind.store.files import IncomingFile
 from gullywind.store.folders import FileInPlace, allowed
-from gullywind.store.history import drop_empty_changes, forget_history
-from gullywind.store.projects import check_version, get_project
-from gullywind.store.recordings import find_media, get_recording, lock_media
+from gullywind.store.history import (
+    Part,
+    add_parts,
+    drop_empty_changes,
+    forget_before,
+    move_reference,
+    point_at_placings,
+    record_change,
+)
+from gullywind.store.projects import check_version, get_project, lock_project
+from gullywind.store.recordings import find_media, get_recording, list_recordings, lock_media, removed_for
 from gullywind.store.tables import MediaRow, MediaState, RecordingRow, WorkKind
-from gullywind.store.works import list_deliveries
+from gullywind.store.works import ask_to_stop, list_deliveries, open_works
+
+#: What was removed can come back for so long.
+KEPT_REMOVED_DAYS = 7.0
+MOST_REMARK = 2000
 
 
 def add_recording(
@@ -64,31 +77,85 @@ def base_name(file_name: str) -> str:
     return name[:200] or "recording"
 
 
-def rename_recording(session: Session, recording_id: UUID, version: int, name: str) -> RecordingRow:
-    """Give a recording another name."""
+def describe_recording(
+    session: Session, recording_id: UUID, version: int, *, name: str | None = None, remark: str | None = None
+) -> RecordingRow:
+    """Give a recording another name, or another remark; what is None stays."""
     row = get_recording(session, recording_id, lock=True)
     check_version(row, version)
-    row.name = clean_name(name)
+    if name is not None:
+        row.name = clean_name(name)
+    if remark is not None:
+        row.remark = _clean_remark(remark)
     row.version += 1
     announce(session, row.project_id)
     return row
 
 
-def remove_recording(context: Context, recording_id: UUID) -> None:
-    """Take a recording out of its project; its file goes too unless another recording uses it."""
+def _clean_remark(remark: str) -> str:
+    """Lines of printable text."""
+    if len(remark) > MOST_REMARK:
+        raise InputError(f"A note has {MOST_REMARK} characters at most, this one {len(remark)}.")
+    lines = ("".join(c for c in line if c.isprintable()).rstrip() for line in remark.splitlines())
+    return "\n".join(lines).strip()
+
+
+def remove_recordings(session: Session, project_id: UUID, recording_ids: Sequence[UUID]) -> int:
+    """Take recordings out of their project, as one change that can be undone; returns how many.
+
+    Their files stay until nothing brings them back any more, see `forget_removed`. Without its reference nothing in a
+    project has a place.
+    """
+    project = get_project(session, project_id, lock=True)
+    here = list_recordings(session, project_id)
+    wanted = set(recording_ids)
+    rows = [one for one in here if one.id in wanted]
+    if not rows:
+        raise NotFoundError("This recording does not exist any more.")
+    sentence = "removed from the project"
+    parts = [Part(one, None, sentence, removes=True) for one in rows]
+    if project.reference_id in wanted:
+        # Places on a reference that is gone mean nothing; what was decided on them is known all the same.
+        keep_decisions(session, project)
+        change = move_reference(session, project, None, f"reference removed: {_name_of(rows, project.reference_id)}")
+        point_at_placings(session, project_id, None)
+        left = [one for one in here if one.id not in wanted and one.version_id is not None]
+        add_parts(session, change, [*parts, *(Part(one, None, change.sentence) for one in left)])
+    else:
+        record_change(session, project_id, sentence, parts)
+    for work in open_works(session, project_id):
+        # Listening goes on: whoever comes back is heard.
+        if work.recording_id in wanted and work.kind in (WorkKind.PLACE, WorkKind.PROVE):
+            ask_to_stop(session, work)
+    announce(session, project_id)
+    return len(rows)
+
+
+def _name_of(rows: Sequence[RecordingRow], recording_id: UUID | None) -> str:
+    return next(one.name for one in rows if one.id == recording_id)
+
+
+def forget_removed(context: Context, *, days: float = KEPT_REMOVED_DAYS) -> int:
+    """Delete for good what was removed so long ago, with its files; how many recordings that were."""
     with context.database.session() as session:
-        row = get_recording(session, recording_id, lock=True)
-        project_id, content_hash = row.project_id, row.content_hash
-        project = get_project(session, project_id)
-        deliveries = [str(one.work_id) for one in list_deliveries(session, project_id) if one.recording_id == row.id]
-        if project.reference_id == recording_id:
-            # Places on a reference that is gone mean nothing; what was decided on them is known all the same.
-            keep_decisions(session, project)
-            forget_history(session, project_id)
-            project = get_project(session, project_id)
-            project.reference_id = None
-            session.flush()
-            row = get_recording(session, recording_id)
+        gone = [(one.id, one.project_id) for one in removed_for(session, days=days)]
+    for recording_id, project_id in gone:
+        _forget(context, recording_id, project_id)
+    return len(gone)
+
+
+def _forget(context: Context, recording_id: UUID, project_id: UUID) -> None:
+    with context.database.session() as session:
+        lock_project(session, project_id)
+        row = session.get(RecordingRow, recording_id, populate_existing=True)
+        if row is None or row.removed_at is None:
+            # Somebody was quicker, or it came back.
+            return
+        content_hash = row.content_hash
+        deliveries = [
+            str(one.work_id) for one in list_deliveries(session, project_id) if one.recording_id == recording_id
+        ]
+        forget_before(session, recording_id)
         session.delete(row)
         session.flush()
         drop_empty_changes(session, project_id)

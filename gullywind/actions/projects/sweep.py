@@ -8,9 +8,10 @@ from pathlib import Path
 
 from gullywind.actions.context import Context
 from gullywind.actions.projects.change_projects import forget_media
+from gullywind.actions.projects.change_recordings import forget_removed
 from gullywind.store.files import MediaFolder, size_of
 from gullywind.store.placings import drop_unused_measurements
-from gullywind.store.recordings import known_media, lock_media, media_in_use, unused_media
+from gullywind.store.recordings import contents_removed, known_media, lock_media, media_in_use, unused_media
 from gullywind.store.works import all_delivery_keys
 
 #: Uploads write all the time; one that did not for an hour has nobody at its other end.
@@ -27,7 +28,8 @@ BUDGET_BYTES, BUDGET_SHARE = 40 << 30, 0.5
 class Room:
     """Bytes on disk: what was brought in, what is derived from it, what was delivered, and what is free.
 
-    `spools`: what of the derived files is decoded sound, which is made again when it is needed.
+    `spools`: what of the derived files is decoded sound, which is made again when it is needed. `removed`: what of the
+    rest is kept for recordings alone that were removed, and may come back.
     """
 
     originals: int
@@ -35,17 +37,22 @@ class Room:
     deliveries: int
     free: int
     spools: int
+    removed: int
 
 
 def room(context: Context) -> Room:
     """What is used by what."""
     media = context.media
+    with context.database.session() as session:
+        removed = contents_removed(session)
+    of_removed = [one for kind in ("originals", "derived") for one in media.kept(kind) if one.name in removed]
     return Room(
         originals=_bytes_of(media, "originals"),
         derived=_bytes_of(media, "derived"),
         deliveries=_bytes_of(media, "deliveries"),
         free=_free(media.root),
         spools=sum(size_of(spool) for spool in _spools(media)),
+        removed=sum(size_of(one) for one in of_removed),
     )
 
 
@@ -60,6 +67,7 @@ def sweep(context: Context, *, budget_bytes: int | None = None, young_s: float =
     with context.database.session() as session:
         known, unused, deliveries = known_media(session), unused_media(session), all_delivery_keys(session)
         drop_unused_measurements(session, days=KEPT_DAYS)
+    forget_removed(context)
     media = context.media
     for path in media.kept("incoming"):
         if _idle_s(path) > STALE_UPLOAD_S:

@@ -11,7 +11,7 @@ from gullywind.core.maps import edits, piece_edits
 from gullywind.core.maps.push import SetPush
 
 
-class NudgeIn(Edit):
+class Nudge(Body):
     """Later (positive) or earlier."""
 
     kind: Literal["nudge"]
@@ -20,6 +20,10 @@ class NudgeIn(Edit):
     def to_core(self) -> edits.MapEdit:
         """As core value."""
         return edits.Nudge(self.by_s)
+
+
+class NudgeIn(Nudge, Edit):
+    """Later (positive) or earlier."""
 
 
 class MoveIn(Edit):
@@ -125,7 +129,7 @@ class CloseGapIn(Edit):
         return piece_edits.CloseGap(self.index)
 
 
-class PushIn(Edit):
+class Push(Body):
     """Later (positive) or earlier than its place, on purpose; 0: none."""
 
     kind: Literal["push"]
@@ -134,6 +138,10 @@ class PushIn(Edit):
     def to_core(self) -> SetPush:
         """As core value."""
         return SetPush(self.push_s)
+
+
+class PushIn(Push, Edit):
+    """Later (positive) or earlier than its place, on purpose; 0: none."""
 
 
 class TrimIn(Edit):
@@ -181,11 +189,15 @@ class SetAsideIn(Edit):
     aside: bool
 
 
-class LockIn(Edit):
+class Lock(Body):
     """That it is finished and nothing changes it any more, or that it is not."""
 
     kind: Literal["lock"]
     locked: bool
+
+
+class LockIn(Lock, Edit):
+    """That it is finished and nothing changes it any more, or that it is not."""
 
 
 class CorrectInSetIn(Edit):

@@ -10,7 +10,7 @@ from gullywind.actions.words import batch_words, change_words
 from gullywind.actions.work.batch import Batch
 from gullywind.api.models.recordings import Body, Name, RecordingOut
 from gullywind.core.ground.frames import FRAME_RATES, frame_rate, rate_name
-from gullywind.formats.wav import SampleForm
+from gullywind.formats.write_sound import SampleForm
 from gullywind.store.tables import ChangeRow, DeliveryRow, ProjectRow, WorkRow
 
 
@@ -145,15 +145,15 @@ class ProjectChange(Body):
 
 
 class PlaceIn(Body):
-    """Which recording to place; null: all that have no place yet."""
+    """Which recordings to place; null: all that have no place yet."""
 
-    recording_id: UUID | None = None
+    recording_ids: list[UUID] | None = Field(default=None, min_length=1, max_length=10_000)
 
 
 class DeliverIn(Body):
-    """Which recording to write (null: all placed, as a ZIP), and in which sample type."""
+    """Which recordings to write (one: as a file; several, or null for all that are placed: as a ZIP), and how."""
 
-    recording_id: UUID | None = None
+    recording_ids: list[UUID] | None = Field(default=None, min_length=1, max_length=10_000)
     form: SampleForm = SampleForm.PCM24
 
 

@@ -145,7 +145,7 @@ class RecordingOut(BaseModel):
     """A recording. `version` must come back with every edit.
 
     `set_aside`: it does not belong, as a person said. `locked`: it is finished, and nothing changes it. `set_id`: the
-    set that it moves with.
+    set that it moves with. `remark`: what a person noted of it.
 
     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
     """
@@ -166,6 +166,7 @@ class RecordingOut(BaseModel):
     set_aside: bool
     locked: bool
     set_id: UUID | None
+    remark: str
     proof: ProofOut | None
     sentence: str
 
@@ -189,16 +190,18 @@ class RecordingOut(BaseModel):
             set_aside=row.is_set_aside,
             locked=row.locked,
             set_id=row.member.membership.set_id if row.member else None,
+            remark=row.remark,
             proof=_proof(row),
             sentence=sentence_of(row),
         )
 
 
-class NameIn(Body):
-    """A new name."""
+class DescribeIn(Body):
+    """A new name, a new remark; null leaves it."""
 
     version: int
-    name: Name
+    name: Name | None = None
+    remark: str | None = None
 
 
 def _media(row: RecordingRow) -> MediaOut:

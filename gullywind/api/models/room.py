@@ -6,7 +6,10 @@ from gullywind.actions.projects.sweep import Room
 
 
 class RoomOut(BaseModel):
-    """Bytes by what they are, and one sentence; `can_free`: something could be deleted and made again."""
+    """Bytes by what they are, and one sentence; `can_free`: something could be deleted and made again.
+
+    `removed_words` is empty where nothing is kept for recordings that were removed.
+    """
 
     originals: int
     derived: int
@@ -14,6 +17,7 @@ class RoomOut(BaseModel):
     free: int
     can_free: bool
     words: str
+    removed_words: str
 
     @classmethod
     def of(cls, used: Room) -> "RoomOut":
@@ -29,6 +33,7 @@ class RoomOut(BaseModel):
             free=used.free,
             can_free=used.spools > 0,
             words=words,
+            removed_words=f"{_size(used.removed)} of it is of recordings that were removed." if used.removed else "",
         )
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from gullywind.api.models.edit import Edit
+from gullywind.api.models.recordings import Body
 from gullywind.core.maps import sounding_edits
 from gullywind.core.maps.version import Gaps, Pitch
 
@@ -31,7 +32,7 @@ class PitchIn(Edit):
         return sounding_edits.SetPitch(self.pitch)
 
 
-class PolarityIn(Edit):
+class Polarity(Body):
     """Whether the sound is inverted."""
 
     kind: Literal["polarity"]
@@ -42,7 +43,11 @@ class PolarityIn(Edit):
         return sounding_edits.SetPolarity(self.polarity)
 
 
-class GainIn(Edit):
+class PolarityIn(Polarity, Edit):
+    """Whether the sound is inverted."""
+
+
+class Gain(Body):
     """Louder or softer, dB."""
 
     kind: Literal["gain"]
@@ -53,7 +58,11 @@ class GainIn(Edit):
         return sounding_edits.SetGain(self.gain_db)
 
 
-class ChannelsIn(Edit):
+class GainIn(Gain, Edit):
+    """Louder or softer, dB."""
+
+
+class Channels(Body):
     """Which channels are heard, counted from 0; null: all as they are."""
 
     kind: Literal["channels"]
@@ -64,7 +73,11 @@ class ChannelsIn(Edit):
         return sounding_edits.SetChannels(None if self.channels is None else tuple(self.channels))
 
 
-class KeptIn(Edit):
+class ChannelsIn(Channels, Edit):
+    """Which channels are heard, counted from 0; null: all as they are."""
+
+
+class Kept(Body):
     """Whether it is delivered, or scratch sound for checking."""
 
     kind: Literal["kept"]
@@ -73,3 +86,7 @@ class KeptIn(Edit):
     def to_core(self) -> sounding_edits.SoundingEdit:
         """As core value."""
         return sounding_edits.SetKept(self.kept)
+
+
+class KeptIn(Kept, Edit):
+    """Whether it is delivered, or scratch sound for checking."""

@@ -5,9 +5,11 @@ from uuid import UUID
 
 from fastapi import APIRouter, Body, Query
 
-from gullywind.actions.edit import step_history
+from gullywind.actions.edit import edit_many, step_history
 from gullywind.api.deps import ContextDep, SessionDep
+from gullywind.api.models.acts import ActIn, Aside, DoneOut, Removal
 from gullywind.api.models.changes import ChangeOut, GoToIn, StepIn
+from gullywind.api.models.map_edits import Lock
 from gullywind.api.models.projects import ProjectOut
 from gullywind.api.shown import project_out
 from gullywind.store.history import list_changes
@@ -43,3 +45,19 @@ def post_step(
         case _:
             step_history.redo(context, session, project_id)
     return project_out(session, project_id)
+
+
+@router.post("/projects/{project_id}/acts")
+def post_act(project_id: UUID, body: ActIn, context: ContextDep, session: SessionDep) -> DoneOut:
+    """Do one thing to many recordings, as one change; what cannot be done to one of them leaves the others alone."""
+    act, ids = body.act, body.recording_ids
+    match act:
+        case Lock():
+            done = edit_many.lock_many(session, project_id, ids, locked=act.locked)
+        case Aside():
+            done = edit_many.set_many_aside(context, session, project_id, ids)
+        case Removal():
+            done = edit_many.remove_many(session, project_id, ids)
+        case _:
+            done = edit_many.edit_many(context, session, project_id, ids, act.to_core())
+    return DoneOut.of(done)

@@ -16,8 +16,8 @@ router = APIRouter(tags=["deliveries"])
 
 @router.post("/projects/{project_id}/deliveries", status_code=202)
 def post_delivery(project_id: UUID, body: DeliverIn, context: ContextDep, session: SessionDep) -> DeliveryOut:
-    """Queue the writing of one aligned WAV, or of all as a ZIP with the report."""
-    return DeliveryOut.of(request_delivery(context, session, project_id, body.recording_id, body.form))
+    """Queue the writing of one aligned file, or of several as a ZIP with the report."""
+    return DeliveryOut.of(request_delivery(context, session, project_id, body.recording_ids, body.form))
 
 
 @router.post("/projects/{project_id}/pictures", status_code=202)

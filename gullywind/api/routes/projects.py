@@ -89,8 +89,8 @@ def remove_project(project_id: UUID, context: ContextDep) -> Response:
 
 @router.post("/projects/{project_id}/alignments", status_code=202)
 def post_alignments(project_id: UUID, body: PlaceIn, context: ContextDep, session: SessionDep) -> list[WorkOut]:
-    """Queue the placing of one recording, or of all that have no place yet."""
-    return [WorkOut.of(one) for one in request_placing(context, session, project_id, body.recording_id)]
+    """Queue the placing of some recordings, or of all that have no place yet."""
+    return [WorkOut.of(one) for one in request_placing(context, session, project_id, body.recording_ids)]
 
 
 @router.delete("/works/{work_id}", status_code=202)

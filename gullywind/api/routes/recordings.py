@@ -19,7 +19,7 @@ from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
-from gullywind.actions.projects.change_recordings import add_recording, remove_recording, rename_recording, take_in
+from gullywind.actions.projects.change_recordings import add_recording, describe_recording, remove_recordings, take_in
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.evidence import (
     ChannelOut,
@@ -46,7 +46,7 @@ from gullywind.api.models.map_edits import (
     TakeIn,
     TrimIn,
 )
-from gullywind.api.models.recordings import NameIn, RecordingOut
+from gullywind.api.models.recordings import DescribeIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
 from gullywind.core.ground.units import Samples
@@ -116,16 +116,16 @@ def get_one_recording(recording_id: UUID, session: SessionDep) -> RecordingOut:
 
 
 @router.patch("/recordings/{recording_id}")
-def patch_recording(recording_id: UUID, body: NameIn, session: SessionDep) -> RecordingOut:
-    """Rename."""
-    rename_recording(session, recording_id, body.version, body.name)
+def patch_recording(recording_id: UUID, body: DescribeIn, session: SessionDep) -> RecordingOut:
+    """Rename, or note something."""
+    describe_recording(session, recording_id, body.version, name=body.name, remark=body.remark)
     return recording_out(session, recording_id)
 
 
 @router.delete("/recordings/{recording_id}", status_code=204)
-def delete_recording(recording_id: UUID, context: ContextDep) -> Response:
-    """Take a recording out of its project."""
-    remove_recording(context, recording_id)
+def delete_recording(recording_id: UUID, session: SessionDep) -> Response:
+    """Take a recording out of its project; undoing brings it back."""
+    remove_recordings(session, get_recording(session, recording_id).project_id, [recording_id])
     return Response(status_code=204)
 
 

@@ -2,6 +2,7 @@
 
 from fastapi import APIRouter
 
+from gullywind.actions.projects.change_recordings import forget_removed
 from gullywind.actions.projects.sweep import free_derived, room
 from gullywind.api.deps import ContextDep
 from gullywind.api.models.room import RoomOut
@@ -19,4 +20,11 @@ def get_room(context: ContextDep) -> RoomOut:
 def post_freeing(context: ContextDep) -> RoomOut:
     """Delete decoded sound that is made again when it is needed; what is used afterwards."""
     free_derived(context)
+    return RoomOut.of(room(context))
+
+
+@router.post("/room/forgetting")
+def post_forgetting(context: ContextDep) -> RoomOut:
+    """Delete for good what was removed from projects; that cannot be undone. What is used afterwards."""
+    forget_removed(context, days=0.0)
     return RoomOut.of(room(context))

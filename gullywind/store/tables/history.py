@@ -46,7 +46,7 @@ class ChangeRow(Base):
 class ChangePartRow(Base):
     """What a change did to one recording: its version before and after, null: no place.
 
-    `moves_set`: it also joined or left a set, or moved within it.
+    `moves_set`: it also joined or left a set, or moved within it. `removes`: it was taken out of the project.
     """
 
     __tablename__ = "change_part"
@@ -58,6 +58,7 @@ class ChangePartRow(Base):
     before_id: Mapped[UUID | None] = mapped_column(ForeignKey("version.id"), index=True)
     after_id: Mapped[UUID | None] = mapped_column(ForeignKey("version.id"), index=True)
     moves_set: Mapped[bool] = mapped_column(default=False)
+    removes: Mapped[bool] = mapped_column(default=False, server_default="false")
     set_before: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), default=None)
     set_after: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), default=None)
 

@@ -43,6 +43,10 @@ class RecordingRow(Base):
     locked: Mapped[bool] = mapped_column(default=False)
     #: The set that it belongs to, if any, and its place in it.
     membership: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True), default=None)
+    #: What a person wants to remember of it.
+    remark: Mapped[str] = mapped_column(default="", server_default="")
+    #: When it was taken out of the project, null while it is in it. Kept for a while, so that it can come back.
+    removed_at: Mapped[datetime | None] = mapped_column(default=None)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())
 
     media: Mapped[MediaRow] = relationship(lazy="joined")

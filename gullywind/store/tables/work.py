@@ -7,6 +7,7 @@ from enum import StrEnum
 from uuid import UUID, uuid4
 
 from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, func
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gullywind.store.tables.base import Base
@@ -64,7 +65,8 @@ class WorkRow(Base):
 class DeliveryRow(Base):
     """A file made for the editor to take home; `file_name` is null until it is written.
 
-    With `sound_from_id` it is the recording's picture with that one's sound, else aligned sound.
+    With `sound_from_id` it is the recording's picture with that one's sound, else aligned sound: of `recording_id`, of
+    those that were `chosen`, or of all.
     """
 
     __tablename__ = "delivery"
@@ -74,6 +76,7 @@ class DeliveryRow(Base):
     work_id: Mapped[UUID] = mapped_column(ForeignKey("work.id", ondelete="CASCADE"))
     recording_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"))
     sound_from_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), default=None)
+    chosen: Mapped[list[str] | None] = mapped_column(JSONB(none_as_null=True), default=None)
     form: Mapped[str]
     file_name: Mapped[str | None] = mapped_column(default=None)
     created_at: Mapped[datetime] = mapped_column(server_default=func.clock_timestamp())

@@ -19,6 +19,7 @@ type WithoutVersion<T> = T extends unknown ? Omit<T, 'version'> : never
 /** An edit as a person wishes it, before the version that it is made on is known. */
 export type EditWish = WithoutVersion<Edit>
 export type Status = Recording['status']
+export type Act = components['schemas']['ActIn']['act']
 export type Window = components['schemas']['WindowOut']
 export type Pieces = number[][][]
 

@@ -87,7 +87,7 @@ export interface paths {
         put?: never;
         /**
          * Post Alignments
-         * @description Queue the placing of one recording, or of all that have no place yet.
+         * @description Queue the placing of some recordings, or of all that have no place yet.
          */
         post: operations["post_alignments"];
         delete?: never;
@@ -134,6 +134,26 @@ export interface paths {
          * @description Take back, do again, or go to any change; each whole, in their order.
          */
         post: operations["post_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Act
+         * @description Do one thing to many recordings, as one change; what cannot be done to one of them leaves the others alone.
+         */
+        post: operations["post_act"];
         delete?: never;
         options?: never;
         head?: never;
@@ -196,14 +216,14 @@ export interface paths {
         post?: never;
         /**
          * Delete Recording
-         * @description Take a recording out of its project.
+         * @description Take a recording out of its project; undoing brings it back.
          */
         delete: operations["delete_recording"];
         options?: never;
         head?: never;
         /**
          * Patch Recording
-         * @description Rename.
+         * @description Rename, or note something.
          */
         patch: operations["patch_recording"];
         trace?: never;
@@ -733,7 +753,7 @@ export interface paths {
         put?: never;
         /**
          * Post Delivery
-         * @description Queue the writing of one aligned WAV, or of all as a ZIP with the report.
+         * @description Queue the writing of one aligned file, or of several as a ZIP with the report.
          */
         post: operations["post_delivery"];
         delete?: never;
@@ -862,6 +882,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/room/forgetting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Forgetting
+         * @description Delete for good what was removed from projects; that cannot be undone. What is used afterwards.
+         */
+        post: operations["post_forgetting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/events": {
         parameters: {
             query?: never;
@@ -906,6 +946,27 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * ActIn
+         * @description One act, and on which recordings.
+         */
+        ActIn: {
+            /** Recording Ids */
+            recording_ids: string[];
+            /** Act */
+            act: components["schemas"]["Gain"] | components["schemas"]["Channels"] | components["schemas"]["Kept"] | components["schemas"]["Polarity"] | components["schemas"]["Push"] | components["schemas"]["Nudge"] | components["schemas"]["Lock"] | components["schemas"]["Aside"] | components["schemas"]["Removal"];
+        };
+        /**
+         * Aside
+         * @description That they do not belong.
+         */
+        Aside: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set-aside";
+        };
         /**
          * BatchOut
          * @description Listening or placing of several recordings: how many are through, and about how long the rest takes.
@@ -968,6 +1029,19 @@ export interface components {
             holds: components["schemas"]["ChannelHolds"];
             /** Levels Dbfs */
             levels_dbfs: number[];
+        };
+        /**
+         * Channels
+         * @description Which channels are heard, counted from 0; null: all as they are.
+         */
+        Channels: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "channels";
+            /** Channels */
+            channels: number[] | null;
         };
         /**
          * ChannelsIn
@@ -1072,11 +1146,11 @@ export interface components {
         };
         /**
          * DeliverIn
-         * @description Which recording to write (null: all placed, as a ZIP), and in which sample type.
+         * @description Which recordings to write (one: as a file; several, or null for all that are placed: as a ZIP), and how.
          */
         DeliverIn: {
-            /** Recording Id */
-            recording_id?: string | null;
+            /** Recording Ids */
+            recording_ids?: string[] | null;
             /** @default pcm24 */
             form: components["schemas"]["SampleForm"];
         };
@@ -1108,6 +1182,18 @@ export interface components {
             message: string | null;
         };
         /**
+         * DescribeIn
+         * @description A new name, a new remark; null leaves it.
+         */
+        DescribeIn: {
+            /** Version */
+            version: number;
+            /** Name */
+            name?: string | null;
+            /** Remark */
+            remark?: string | null;
+        };
+        /**
          * DifferenceOut
          * @description What the recording is multiplied by before it is taken from the reference, and how many dB of that cancel.
          */
@@ -1116,6 +1202,16 @@ export interface components {
             gain: number;
             /** Cancelled Db */
             cancelled_db: number;
+        };
+        /**
+         * DoneOut
+         * @description To how many recordings it was done, with their sets, and which were left.
+         */
+        DoneOut: {
+            /** Count */
+            count: number;
+            /** Left */
+            left: components["schemas"]["LeftOut"][];
         };
         /**
          * FileOut
@@ -1172,6 +1268,19 @@ export interface components {
             name: string;
             /** Per Second */
             per_second: number;
+        };
+        /**
+         * Gain
+         * @description Louder or softer, dB.
+         */
+        Gain: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "gain";
+            /** Gain Db */
+            gain_db: number;
         };
         /**
          * GainIn
@@ -1307,6 +1416,19 @@ export interface components {
             has_clock: boolean;
         };
         /**
+         * Kept
+         * @description Whether it is delivered, or scratch sound for checking.
+         */
+        Kept: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "kept";
+            /** Kept */
+            kept: boolean;
+        };
+        /**
          * KeptIn
          * @description Whether it is delivered, or scratch sound for checking.
          */
@@ -1322,6 +1444,16 @@ export interface components {
             kept: boolean;
         };
         /**
+         * LeftOut
+         * @description A recording to which nothing was done, and why.
+         */
+        LeftOut: {
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * LevelsIn
          * @description The loudness of all recordings of a project: a target in LUFS, null for the reference's; true peaks stay below
          *     the limit, dBTP, null for the usual one.
@@ -1331,6 +1463,19 @@ export interface components {
             target_lufs?: number | null;
             /** Limit Dbtp */
             limit_dbtp?: number | null;
+        };
+        /**
+         * Lock
+         * @description That it is finished and nothing changes it any more, or that it is not.
+         */
+        Lock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lock";
+            /** Locked */
+            locked: boolean;
         };
         /**
          * LockIn
@@ -1507,16 +1652,6 @@ export interface components {
             offset_s: number;
         };
         /**
-         * NameIn
-         * @description A new name.
-         */
-        NameIn: {
-            /** Version */
-            version: number;
-            /** Name */
-            name: string;
-        };
-        /**
          * NoSetIn
          * @description Recordings that were offered as a set and are none.
          */
@@ -1533,6 +1668,19 @@ export interface components {
             code: string;
             /** Message */
             message: string;
+        };
+        /**
+         * Nudge
+         * @description Later (positive) or earlier.
+         */
+        Nudge: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nudge";
+            /** By S */
+            by_s: number;
         };
         /**
          * NudgeIn
@@ -1609,11 +1757,11 @@ export interface components {
         };
         /**
          * PlaceIn
-         * @description Which recording to place; null: all that have no place yet.
+         * @description Which recordings to place; null: all that have no place yet.
          */
         PlaceIn: {
-            /** Recording Id */
-            recording_id?: string | null;
+            /** Recording Ids */
+            recording_ids?: string[] | null;
         };
         /**
          * PlaceOut
@@ -1624,6 +1772,22 @@ export interface components {
             name: string;
             /** Path */
             path: string;
+        };
+        /**
+         * Polarity
+         * @description Whether the sound is inverted.
+         */
+        Polarity: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "polarity";
+            /**
+             * Polarity
+             * @enum {integer}
+             */
+            polarity: 1 | -1;
         };
         /**
          * PolarityIn
@@ -1776,6 +1940,19 @@ export interface components {
             windows: components["schemas"]["WindowOut"][];
         };
         /**
+         * Push
+         * @description Later (positive) or earlier than its place, on purpose; 0: none.
+         */
+        Push: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "push";
+            /** Push S */
+            push_s: number;
+        };
+        /**
          * PushIn
          * @description Later (positive) or earlier than its place, on purpose; 0: none.
          */
@@ -1823,7 +2000,7 @@ export interface components {
          * @description A recording. `version` must come back with every edit.
          *
          *     `set_aside`: it does not belong, as a person said. `locked`: it is finished, and nothing changes it. `set_id`: the
-         *     set that it moves with.
+         *     set that it moves with. `remark`: what a person noted of it.
          *
          *     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
          */
@@ -1866,9 +2043,22 @@ export interface components {
             locked: boolean;
             /** Set Id */
             set_id: string | null;
+            /** Remark */
+            remark: string;
             proof: components["schemas"]["ProofOut"] | null;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * Removal
+         * @description Out of the project; undoing brings them back.
+         */
+        Removal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-recordings";
         };
         /**
          * RemoveIn
@@ -1888,6 +2078,8 @@ export interface components {
         /**
          * RoomOut
          * @description Bytes by what they are, and one sentence; `can_free`: something could be deleted and made again.
+         *
+         *     `removed_words` is empty where nothing is kept for recordings that were removed.
          */
         RoomOut: {
             /** Originals */
@@ -1902,13 +2094,15 @@ export interface components {
             can_free: boolean;
             /** Words */
             words: string;
+            /** Removed Words */
+            removed_words: string;
         };
         /**
          * SampleForm
-         * @description Sample types we deliver.
+         * @description What we deliver: WAV of 24 bits or float, FLAC of 24 bits.
          * @enum {string}
          */
-        SampleForm: "pcm24" | "float32";
+        SampleForm: "pcm24" | "float32" | "flac24";
         /**
          * SetAsideIn
          * @description That it does not belong, or that it may after all.
@@ -2877,6 +3071,77 @@ export interface operations {
             };
         };
     };
+    post_act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     upload_recording: {
         parameters: {
             query: {
@@ -3160,7 +3425,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NameIn"];
+                "application/json": components["schemas"]["DescribeIn"];
             };
         };
         responses: {
@@ -5544,6 +5809,71 @@ export interface operations {
         };
     };
     post_freeing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_forgetting: {
         parameters: {
             query?: never;
             header?: never;

@@ -31,10 +31,12 @@ const SHORTCUTS: readonly [string, string][] = [
   ['F', 'follow the playhead, or not'],
   ['N', 'try the next place that fits; in the overview hear it where it tells most'],
   ['T / D', 'overview: take the place that is heard, set the recording aside'],
+  ['Ctrl A', 'overview: choose all that are shown; Shift with a click chooses a range'],
+  ['Delete / X', 'overview: remove, lock or unlock what is chosen'],
   ['J / K', 'next or previous recording'],
-  ['/', 'find a recording by its name (overview)'],
+  ['/', 'find a recording by its name or note (overview)'],
   ['A', 'add recordings (overview)'],
-  ['Esc', 'let go of piece or selection; back to the overview'],
+  ['Esc', 'let go of piece, selection or what is chosen; one screen back'],
   ['?', 'this list'],
 ]
 
@@ -50,7 +52,8 @@ export function ShortcutsHelp() {
             <Dialog.Header>
               <Dialog.Title>Keys</Dialog.Title>
             </Dialog.Header>
-            <Dialog.Body>
+            {/* It may scroll, so it is a stop of the Tab key. */}
+            <Dialog.Body tabIndex={0}>
               <Box columnCount={{ base: 1, md: 2 }} columnGap="8">
                 {SHORTCUTS.map(([keys, what]) => (
                   <Flex key={keys} gap="4" py="1" breakInside="avoid">

@@ -1,7 +1,7 @@
 import { tinykeys } from 'tinykeys'
 
-const TYPING = 'input, textarea, select, [contenteditable], [role="dialog"], [role="alertdialog"], [role="menu"]'
-const PRESSED = 'button, a[href], summary, [role="button"]'
+const TYPING = 'input:not([type="checkbox"]), textarea, select, [contenteditable], [role="dialog"], [role="alertdialog"], [role="menu"]'
+const PRESSED = 'button, input[type="checkbox"], a[href], summary, [role="button"]'
 const STEPPED = '[role="radiogroup"], [role="tablist"], [role="slider"], [role="listbox"]'
 
 // Not `:focus-visible`: a key that is pressed after a click makes the browser show the focus there, too.

@@ -7,7 +7,7 @@ import { useBench } from './benchStore'
 /** Teaches what can be done with a recording that has no place. */
 export function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
   const busy = project.works.find((w) => w.recording_id === recording.id && w.kind === 'place')
-  const place = usePlacing(project.id, recording.id)
+  const place = usePlacing(project.id)
   const edit = useBench((s) => s.edit)
   return (
     <Flex
@@ -25,7 +25,7 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
           ? 'It was looked for everywhere. If you know better, set it down, try a place at the right, or make two marks one moment.'
           : 'It can be found by its sound, or set down anywhere and moved from there.'}
       </Text>
-      <Button size="sm" onClick={() => place.mutate()} disabled={busy !== undefined} loading={place.isPending}>
+      <Button size="sm" onClick={() => place.mutate([recording.id])} disabled={busy !== undefined} loading={place.isPending}>
         {busy
           ? `finding its place … ${Math.round(busy.fraction_done * 100)} %`
           : recording.status === 'unplaced'

@@ -7,6 +7,7 @@ import { History } from './History'
 import { MarkLists } from './MarkLists'
 import { MatchCurve } from './MatchCurve'
 import { PieceList } from './PieceList'
+import { RemarkField } from './RemarkField'
 import { SetMembers } from './SetMembers'
 import { Section } from './Section'
 import { SoundChoice } from './SoundChoice'
@@ -69,6 +70,7 @@ export const SidePanel = memo(function SidePanel() {
       <MarkLists />
       <SoundChoice />
       <PieceList />
+      <RemarkField />
       <History />
     </Flex>
   )

@@ -13,24 +13,26 @@ import { clock } from '../../time/times'
 import { PictureTable } from './PictureTable'
 
 const FORMS = [
-  { form: 'pcm24', label: '24-bit', hint: 'what every editing program reads' },
-  { form: 'float32', label: '32-bit float', hint: 'nothing can clip on the way' },
+  { form: 'pcm24', label: 'WAV, 24-bit', hint: 'what every editing program reads' },
+  { form: 'float32', label: 'WAV, 32-bit float', hint: 'nothing can clip on the way' },
+  { form: 'flac24', label: 'FLAC, 24-bit', hint: 'the same sound in about half the room' },
 ] as const
 type Form = (typeof FORMS)[number]['form']
 const FORM_KEY = 'gullywind-form'
+const rememberedForm = (): Form => FORMS.find((one) => one.form === localStorage.getItem(FORM_KEY))?.form ?? 'pcm24'
 
 export function DeliverPage({ projectId }: { projectId: string }) {
   useProjectEvents(projectId)
   const client = useQueryClient()
   const { data: project, error } = useQuery(projectOptions(projectId))
   const { data: deliveries } = useQuery(deliveriesOptions(projectId))
-  const [form, setForm] = useState<Form>(() => (localStorage.getItem(FORM_KEY) === 'float32' ? 'float32' : 'pcm24'))
+  const [form, setForm] = useState<Form>(rememberedForm)
   const write = useMutation({
-    mutationFn: (recordingId: string | null) =>
+    mutationFn: (recordingIds: string[] | null) =>
       told(
         api.POST('/api/projects/{project_id}/deliveries', {
           params: { path: { project_id: projectId } },
-          body: { recording_id: recordingId, form },
+          body: { recording_ids: recordingIds, form },
         }),
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: ['deliveries', projectId] }),
@@ -68,7 +70,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
               , with its time reference inside. Lay them on tracks of their own, all at the reference's start.
             </Text>
             <Choice
-              label="Sample type"
+              label="Form of the files"
               options={FORMS.map((one) => ({ value: one.form, label: one.label, title: one.hint }))}
               value={form}
               choose={(chosen) => {
@@ -102,7 +104,7 @@ export function DeliverPage({ projectId }: { projectId: string }) {
                       </Text>
                     )}
                   </Text>
-                  <Button size="2xs" variant="outline" onClick={() => write.mutate(one.id)}>
+                  <Button size="2xs" variant="outline" onClick={() => write.mutate([one.id])}>
                     Write this one
                   </Button>
                 </Flex>
@@ -152,7 +154,7 @@ function DeliveryLine({ delivery, project }: { delivery: Delivery; project: Proj
   const stop = useMutation({
     mutationFn: () => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: delivery.work_id } } })),
   })
-  const name = project.recordings.find((one) => one.id === delivery.recording_id)?.name ?? 'all, as a ZIP'
+  const name = project.recordings.find((one) => one.id === delivery.recording_id)?.name ?? 'several, as a ZIP'
   return (
     <Flex align="center" py="1.5" borderTopWidth="1px" gap="3" fontSize="sm" data-testid="delivery">
       <Box flex="1" minW="0">

@@ -10,6 +10,7 @@ import { useProjectEvents } from '../../api/useProjectEvents'
 import { Gone } from '../../ui/Gone'
 import { onKeys } from '../../ui/keys'
 import { Page } from '../../ui/Page'
+import { clearChosen, useChosen } from './chosen'
 import { EmptyProject } from './EmptyProject'
 import { FolderDialog } from './FolderDialog'
 import { OverviewBar } from './OverviewBar'
@@ -22,7 +23,16 @@ export function OverviewPage({ projectId }: { projectId: string }) {
   const [, go] = useLocation()
   const add = drop.open
   const batch = useBatchNotice(project)
-  useEffect(() => onKeys({ a: add, Escape: () => go('/') }), [add, go])
+  useEffect(
+    () =>
+      onKeys({
+        a: add,
+        // What is innermost first.
+        Escape: () => (useChosen.getState().ids.size ? clearChosen() : go('/')),
+      }),
+    [add, go],
+  )
+  useEffect(() => clearChosen, [projectId])
   if (error) return <Gone words={error.message} />
   if (!project) return null
   return (

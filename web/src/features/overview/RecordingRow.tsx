@@ -13,7 +13,7 @@ import { SetDown, StripDrag } from './StripDrag'
 import { Words } from './Words'
 
 /** The facts beside a strip: wider where there is room, for the name's sake. */
-const NUMBERS_PX = 358
+const NUMBERS_PX = 370
 const FACTS_WIDTH = 'clamp(480px, 39vw, 700px)'
 export const NAME_WIDTH = `calc(${FACTS_WIDTH} - ${NUMBERS_PX}px)`
 /** In a narrow window, or at 200 %, strips stand below their facts. */
@@ -31,7 +31,7 @@ export function ReferenceRow({ project, recording, view }: RowProps) {
   const [renaming, setRenaming] = useState(false)
   return (
     <Flex align="center" flexWrap={STACKED} bg="bg.panel" mb="1" data-row data-testid="reference-row">
-      <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
+      <Flex w={FACTS} flexShrink={0} pl="7" pr="4" align="center" position="relative">
         <Box flex="1" minW="0" pr="6">
           {renaming ? (
             <RenameField recording={recording} done={() => setRenaming(false)} />
@@ -58,9 +58,12 @@ interface Props extends RowProps {
   bracket: Bracket
   work: Work | undefined
   choose: (recordingId: string) => void
+  isChosen: boolean
+  /** With `range`: all from the one that was chosen last. */
+  pick: (recordingId: string, range: boolean) => void
 }
 
-export function RecordingRow({ project, recording, bracket, view, work, choose }: Props) {
+export function RecordingRow({ project, recording, bracket, view, work, choose, isChosen, pick }: Props) {
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
@@ -74,9 +77,16 @@ export function RecordingRow({ project, recording, bracket, view, work, choose }
       data-status={recording.status}
       data-bracket={bracket ?? undefined}
       position="relative"
+      bg={isChosen ? 'bg.subtle' : undefined}
     >
+      <Pick
+        label={`Choose ${recording.name}`}
+        isChosen={isChosen}
+        title="Choose it, to work on several at once; with Shift all from the last one"
+        pick={(range) => pick(recording.id, range)}
+      />
       {bracket && <SetBracket part={bracket} />}
-      <Flex w={FACTS} flexShrink={0} px="4" align="center" position="relative">
+      <Flex w={FACTS} flexShrink={0} pl="7" pr="4" align="center" position="relative">
         <Box w={NAME_WIDTH} flexShrink={0} pr="2">
           {renaming ? (
             <RenameField recording={recording} done={() => setRenaming(false)} />
@@ -102,13 +112,52 @@ export function RecordingRow({ project, recording, bracket, view, work, choose }
   )
 }
 
+/** A small box to choose by, in the margin. */
+export function Pick({
+  label,
+  isChosen,
+  title,
+  pick,
+}: {
+  label: string
+  isChosen: boolean
+  title: string
+  pick: (range: boolean) => void
+}) {
+  return (
+    <Box
+      as="label"
+      position="absolute"
+      left="8px"
+      top="0"
+      bottom="0"
+      w="18px"
+      display="flex"
+      alignItems="center"
+      zIndex="1"
+      opacity={isChosen ? 1 : 0.4}
+      _hover={{ opacity: 1 }}
+      _focusWithin={{ opacity: 1 }}
+      title={title}
+    >
+      <input
+        type="checkbox"
+        aria-label={label}
+        checked={isChosen}
+        style={{ accentColor: 'var(--chakra-colors-ink-solid)', width: 13, height: 13, margin: 0 }}
+        onChange={(event) => pick((event.nativeEvent as MouseEvent).shiftKey)}
+      />
+    </Box>
+  )
+}
+
 /** Ties what belongs to one set. */
 function SetBracket({ part }: { part: NonNullable<Bracket> }) {
   return (
     <Box
       position="absolute"
-      left="5px"
-      w="5px"
+      left="3px"
+      w="4px"
       top={part === 'first' ? '22px' : '0'}
       bottom={part === 'last' ? '22px' : '-1px'}
       borderColor="ink.solid"
@@ -134,6 +183,11 @@ function Name({ recording, project, color }: { recording: Recording; project?: P
         <Text as="span" color="fg.muted" fontWeight="400">
           {' '}
           · scratch
+        </Text>
+      )}
+      {recording.remark && (
+        <Text as="span" display="block" fontSize="xs" color="fg.muted" fontWeight="400" truncate title={recording.remark}>
+          {recording.remark}
         </Text>
       )}
     </Text>

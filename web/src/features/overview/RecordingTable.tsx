@@ -4,24 +4,26 @@ import { useEffect, useMemo, useRef, useState } from 'react'
 import { api, told, type Project, type Recording } from '../../api/client'
 import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { putProject } from '../../api/queries'
-import { useEditRecording } from '../../api/useEditRecording'
-import { onKeys } from '../../ui/keys'
 import { clock, recordingCount } from '../../time/times'
-import { sayProblem } from '../../ui/problems'
 import { useDrag } from '../../ui/useDrag'
 import { ListeningBar } from '../../listening/ListeningBar'
 import type { Track } from '../../listening/fetchSound'
 import { player } from '../../listening/player'
-import { WAYS, type Way } from '../../listening/ways'
-import { withBrackets } from './brackets'
+import type { Way } from '../../listening/ways'
+import { withBrackets, type Bracket } from './brackets'
+import { chooseOne, chooseThese, clearChosen, useChosen } from './chosen'
+import { ChosenBar } from './ChosenBar'
+import { ColumnHeads } from './ColumnHeads'
 import { FindBar } from './FindBar'
 import { EVERYTHING, found, type Finding } from './finding'
-import { FACTS, NAME_WIDTH, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
-import { inOrder, needsPerson } from '../../api/order'
+import { FACTS, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
+import { needsPerson } from '../../api/order'
 import { SetDialog } from './SetDialog'
 import { SetOffers } from './SetOffers'
-import { hearNextRival, triedRival, useRival } from './rivals'
+import { useRival } from './rivals'
+import { remember, remembered, sorted, turned, type Sorting } from './sorting'
 import { UploadList } from './UploadList'
+import { useOverviewKeys } from './useOverviewKeys'
 import { useOverviewTime } from './useOverviewTime'
 
 const OVERVIEW_WAYS: readonly Way[] = ['reference', 'both', 'recording']
@@ -35,10 +37,26 @@ export function RecordingTable({ project }: { project: Project }) {
   const scroll = useRef<HTMLDivElement>(null)
   const [finding, find] = useState<Finding>(EVERYTHING)
   const reference = project.recordings.find((one) => one.id === project.reference_id) ?? null
-  const others = useMemo(() => inOrder(project.recordings.filter((one) => one.id !== project.reference_id)), [project])
+  const [sorting, setSorting] = useState(remembered)
+  const others = useMemo(
+    () =>
+      sorted(
+        project.recordings.filter((one) => one.id !== project.reference_id),
+        sorting,
+      ),
+    [project, sorting],
+  )
   const shown = useMemo(() => found(others, finding), [others, finding])
-  const needing = shown.filter(needsPerson)
-  const rest = shown.filter((one) => !needsPerson(one))
+  // Sorted by a figure all stand in one list.
+  const waits = (one: Recording): boolean => sorting.column === 'need' && needsPerson(one)
+  const needing = withBrackets(shown.filter(waits))
+  const rest = withBrackets(shown.filter((one) => !waits(one)))
+  const order = [...needing, ...rest].map(([one]) => one.id)
+  const chosen = useChosen((s) => s.ids)
+  const sort = (sorting: Sorting): void => {
+    remember(sorting)
+    setSorting(sorting)
+  }
   const startS = Math.min(0, ...others.map((one) => one.map?.start_ref_s ?? 0))
   const endS = Math.max(reference?.media.duration_s ?? 60, ...others.map((one) => one.map?.end_ref_s ?? 0))
   const { view, widthPx, setView, zoom, showAll } = useOverviewTime(startS, endS, area, scroll, head)
@@ -90,33 +108,7 @@ export function RecordingTable({ project }: { project: Project }) {
     },
     [],
   )
-  const latest = useRef(project)
-  latest.current = project
-  const edit = useEditRecording()
-  useEffect(
-    () =>
-      onKeys({
-        Space: () => {
-          useRival.setState({ heard: null })
-          player.toggle()
-        },
-        n: () => hearNextRival(latest.current),
-        t: () => {
-          const rival = triedRival(latest.current)
-          if (!rival) return sayProblem('Hear a place first: N plays the next one of what waits in the tray.')
-          useRival.setState({ heard: null })
-          edit(rival[0], { kind: 'take', index: rival[1] })
-        },
-        d: () => {
-          const rival = triedRival(latest.current)
-          if (!rival) return sayProblem('Hear a place first: N plays the next one of what waits in the tray.')
-          useRival.setState({ heard: null })
-          edit(rival[0], { kind: 'set-aside', aside: true })
-        },
-        ...Object.fromEntries(WAYS.filter((w) => OVERVIEW_WAYS.includes(w.way)).map((w) => [w.key, () => player.setWay(w.way)])),
-      }),
-    [edit],
-  )
+  useOverviewKeys(project, shown, OVERVIEW_WAYS)
 
   const choose = useMutation({
     mutationFn: (recordingId: string) =>
@@ -129,8 +121,8 @@ export function RecordingTable({ project }: { project: Project }) {
     // Nothing is lost, and it can be undone: there is nothing to ask.
     onSuccess: (changed) => putProject(client, changed),
   })
-  const rows = (some: readonly Recording[]) =>
-    withBrackets(some).map(([one, bracket]) => (
+  const rows = (some: readonly [Recording, Bracket][]) =>
+    some.map(([one, bracket]) => (
       <RecordingRow
         key={one.id}
         project={project}
@@ -139,6 +131,8 @@ export function RecordingTable({ project }: { project: Project }) {
         view={view}
         work={work(one.id)}
         choose={choose.mutate}
+        isChosen={chosen.has(one.id)}
+        pick={(id, range) => chooseOne(id, range, order)}
       />
     ))
   const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
@@ -148,21 +142,12 @@ export function RecordingTable({ project }: { project: Project }) {
       <FindBar recordings={others} finding={finding} find={find} zoom={zoom} showAll={showAll} />
       <Box ref={scroll} flex="1" overflowY="auto" position="relative" data-testid="strips">
         <Flex position="sticky" top="0" bg="bg" zIndex="1" fontSize="xs" color="fg.muted" align="flex-end" flexWrap={STACKED}>
-          <Flex w={FACTS} flexShrink={0} px="4" pb="1">
-            <Text w={NAME_WIDTH}>recording</Text>
-            <Text w="80px" textAlign="right">
-              starts at
-            </Text>
-            <Text w="86px" textAlign="right">
-              clock, ppm
-            </Text>
-            <Text w="80px" textAlign="right">
-              left over
-            </Text>
-            <Text w="72px" textAlign="right">
-              sure
-            </Text>
-          </Flex>
+          <ColumnHeads
+            sorting={sorting}
+            turn={(column) => sort(turned(sorting, column))}
+            allChosen={shown.length > 0 && shown.every((one) => chosen.has(one.id))}
+            pickAll={() => (shown.every((one) => chosen.has(one.id)) ? clearChosen() : chooseThese(shown.map((one) => one.id)))}
+          />
           <Box
             ref={area}
             flex={STRIP_FLEX}
@@ -226,7 +211,7 @@ export function RecordingTable({ project }: { project: Project }) {
         )}
         {rows(rest)}
         <UploadList projectId={project.id} />
-        {rest.some((one) => one.map) && (
+        {rest.some(([one]) => one.map) && (
           <Text fontSize="xs" color="fg.muted" ml={{ base: '4', md: FACTS.md }} mr="4" mt="2" mb="4" position="relative" zIndex="2" bg="bg">
             lower edge of a strip: green agrees with the reference, half-high ochre does not; line in it: what is left over, ±0.5 ms
           </Text>
@@ -245,6 +230,7 @@ export function RecordingTable({ project }: { project: Project }) {
           </Box>
         )}
       </Box>
+      {chosen.size > 0 && <ChosenBar project={project} />}
       <ListeningBar
         frameRate={project.frame_rate.per_second}
         ways={OVERVIEW_WAYS}

@@ -5,7 +5,6 @@ import { useRef } from 'react'
 import { api, told, type Project, type Recording } from '../../api/client'
 import { useEditRecording } from '../../api/useEditRecording'
 import { usePlacing } from '../../api/usePlacing'
-import { ask } from '../../ui/Confirm'
 import { askForSet } from './SetDialog'
 
 interface MenuProps {
@@ -20,7 +19,7 @@ interface MenuProps {
 export function RowMenu({ project, recording, choose, rename }: MenuProps) {
   const path = { params: { path: { recording_id: recording.id } } }
   const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
-  const place = usePlacing(project.id, recording.id)
+  const place = usePlacing(project.id)
   const edit = useEditRecording()
   const setId = recording.set_id
   const isTied = setId !== null && project.recordings.some((one) => one.id !== recording.id && one.set_id === setId)
@@ -34,17 +33,6 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
     if (toRename.current) rename()
     toRename.current = false
   }
-  const isReference = recording.id === project.reference_id
-  const askToRemove = (): void =>
-    ask({
-      title: `Remove ${recording.name}?`,
-      text: isReference
-        ? 'It is the reference: until you choose another one nothing has a place, and what was done cannot be undone any more. What was found is not forgotten.'
-        : 'Its place and all that was done to it go with it. It can be brought in again from the file you have.',
-      act: 'Remove it',
-      keep: 'Keep it',
-      then: () => remove.mutate(),
-    })
   return (
     <Menu.Root onExitComplete={closed}>
       <Menu.Trigger asChild>
@@ -60,7 +48,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
                 <Menu.Item
                   value="place"
                   disabled={!project.reference_id || recording.media.state !== 'ready'}
-                  onClick={() => place.mutate()}
+                  onClick={() => place.mutate([recording.id])}
                 >
                   Find its place again
                 </Menu.Item>
@@ -84,7 +72,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
             <Menu.Item value="rename" onClick={() => (toRename.current = true)}>
               Rename
             </Menu.Item>
-            <Menu.Item value="remove" onClick={askToRemove}>
+            <Menu.Item value="remove" onClick={() => remove.mutate()}>
               Remove from the project
             </Menu.Item>
           </Menu.Content>

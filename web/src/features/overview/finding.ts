@@ -3,7 +3,7 @@ import { needsPerson } from '../../api/order'
 
 export type Show = 'all' | 'needs you' | 'placed' | 'waiting'
 
-/** What is shown of the recordings: those whose name holds the typed text, of the chosen state. */
+/** What is shown of the recordings: those whose name or note holds the typed text, of the chosen state. */
 export interface Finding {
   text: string
   show: Show
@@ -18,10 +18,10 @@ const OF_STATE: Record<Show, (one: Recording) => boolean> = {
   waiting: (one) => one.status === 'waiting',
 }
 
-/** Every word that was typed is somewhere in the name, in any order, small or capital. */
+/** Every word that was typed is somewhere in the name or the note, in any order, small or capital. */
 export function found(recordings: readonly Recording[], { text, show }: Finding): Recording[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean)
-  return recordings.filter((one) => OF_STATE[show](one) && words.every((word) => one.name.toLowerCase().includes(word)))
+  return recordings.filter((one) => OF_STATE[show](one) && words.every((word) => `${one.name} ${one.remark}`.toLowerCase().includes(word)))
 }
 
 export const counted = (recordings: readonly Recording[]): Record<Show, number> => ({

@@ -5,6 +5,7 @@ import { Link, useLocation } from 'wouter'
 import { api, told, type FrameRate, type ProjectSummary } from '../../api/client'
 import { frameRatesOptions, projectsOptions } from '../../api/queries'
 import { Page } from '../../ui/Page'
+import { ask } from '../../ui/Confirm'
 import { TopBar } from '../../ui/TopBar'
 import { recordingCount } from '../../time/times'
 
@@ -57,6 +58,18 @@ function Room() {
     mutationFn: () => told(api.POST('/api/room/freeing')),
     onSuccess: (now) => client.setQueryData(['room'], now),
   })
+  const forget = useMutation({
+    mutationFn: () => told(api.POST('/api/room/forgetting')),
+    onSuccess: (now) => client.setQueryData(['room'], now),
+  })
+  const askToForget = (): void =>
+    ask({
+      title: 'Delete removed recordings for good?',
+      text: 'Undo cannot bring them back any more. They go by themselves a week after they were removed.',
+      act: 'Delete them',
+      keep: 'Keep them',
+      then: () => forget.mutate(),
+    })
   if (!room || room.originals + room.derived + room.deliveries === 0) return null
   return (
     <Flex mt="10" pt="3" borderTopWidth="1px" gap="3" align="center" fontSize="sm" color="fg.muted" flexWrap="wrap" data-testid="room">
@@ -72,6 +85,15 @@ function Room() {
       >
         Free what can be made again
       </Button>
+      {room.removed_words && (
+        <Flex w="100%" gap="3" align="center">
+          <Text>{room.removed_words}</Text>
+          <Box flex="1" />
+          <Button size="2xs" variant="outline" loading={forget.isPending} onClick={askToForget}>
+            Delete them for good
+          </Button>
+        </Flex>
+      )}
     </Flex>
   )
 }

@@ -1,4 +1,4 @@
-"""Writes WAV/BWF (EBU Tech 3285) through FFmpeg's muxer: 24-bit or float, RF64 beyond 4 GB."""
+"""Writes sound through FFmpeg's muxers: WAV/BWF (EBU Tech 3285), 24-bit or float, RF64 beyond 4 GB; FLAC, 24-bit."""
 
 from collections.abc import Iterable
 from enum import StrEnum
@@ -7,22 +7,38 @@ from pathlib import Path
 import av
 import numpy as np
 
-from gullywind.core.ground.errors import StorageError
+from gullywind.core.ground.errors import InputError, StorageError
 from gullywind.core.ground.units import Samples
 
 LAYOUTS = {1: "mono", 2: "stereo"}
 #: Half a step of 24 bits above full scale still rounds to the highest step.
 MOST_PCM = 1 + 0.5 / 8388608
+#: RFC 9639, 9.1.3.
+MOST_FLAC_CHANNELS = 8
 
 
 class SampleForm(StrEnum):
-    """Sample types we deliver."""
+    """What we deliver: WAV of 24 bits or float, FLAC of 24 bits."""
 
     PCM24 = "pcm24"
     FLOAT32 = "float32"
+    FLAC24 = "flac24"
+
+    @property
+    def suffix(self) -> str:
+        """Of a file's name."""
+        return ".flac" if self is SampleForm.FLAC24 else ".wav"
 
 
-def write_wav(
+#: Codec, samples as it takes them, container.
+FORMS = {
+    SampleForm.PCM24: ("pcm_s24le", "s32", "wav"),
+    SampleForm.FLOAT32: ("pcm_f32le", "flt", "wav"),
+    SampleForm.FLAC24: ("flac", "s32", "flac"),
+}
+
+
+def write_sound(
     path: Path,
     blocks: Iterable[Samples],
     *,
@@ -32,7 +48,7 @@ def write_wav(
     time_reference_samples: int = 0,
     description: str = "",
 ) -> int:
-    """Write blocks of shape (channels, n), float32, as a WAV with a `bext` chunk; whole or not at all.
+    """Write blocks of shape (channels, n), float32, whole or not at all; a WAV has a `bext` chunk.
 
     Returns
     -------
@@ -41,20 +57,25 @@ def write_wav(
     Raises
     ------
     StorageError : the file could not be written.
+    InputError : the form cannot hold so many channels.
     """
+    if form is SampleForm.FLAC24 and channels > MOST_FLAC_CHANNELS:
+        raise InputError(f"FLAC holds {MOST_FLAC_CHANNELS} channels at most, this recording has {channels}: write WAV.")
     part = path.with_name(f".{path.name}.part")
-    codec, frame_format = ("pcm_s24le", "s32") if form is SampleForm.PCM24 else ("pcm_f32le", "flt")
+    codec, frame_format, container_format = FORMS[form]
     layout = LAYOUTS.get(channels, f"{channels}c")
     clipped = 0
     try:
-        with av.open(f"file:{part}", "w", format="wav", options={"write_bext": "1", "rf64": "auto"}) as container:
+        options = {"write_bext": "1", "rf64": "auto"} if container_format == "wav" else {}
+        with av.open(f"file:{part}", "w", format=container_format, options=options) as container:
             container.metadata["time_reference"] = str(time_reference_samples)
             container.metadata["description"] = description[:255]
             container.metadata["originator"] = "Gullywind"
             stream = container.add_stream(codec, rate=sample_rate_hz, layout=layout)
             assert isinstance(stream, av.AudioStream)
+            stream.format = av.AudioFormat(frame_format)
             for block in blocks:
-                if form is SampleForm.PCM24:
+                if form is not SampleForm.FLOAT32:
                     clipped += int(np.count_nonzero(np.abs(block) > MOST_PCM))
                 packed = _packed(block, form)
                 frame = av.AudioFrame.from_ndarray(packed, format=frame_format, layout=layout)
