@@ -27,8 +27,12 @@ class SoundingTest(ApiCase):
         super().setUpClass()
         cls.project_ = cls.placed(cls())
 
-    def sound(self, path: str, first: int, samples: int) -> np.ndarray:
-        answer = self.client.get(path, params={"first": first, "samples": samples})
+    def sound(self, path: str, first: int, samples: int, *, mix: list[dict] | None = None) -> np.ndarray:
+        asked = {"first": first, "samples": samples}
+        if mix is None:
+            answer = self.client.get(path, params=asked)
+        else:
+            answer = self.client.post(path, params=asked, json={"voices": mix})
         self.assertEqual(answer.status_code, 200, answer.text)
         return np.frombuffer(answer.content, "<f4").reshape(int(answer.headers["x-channels"]), samples)
 
@@ -47,9 +51,25 @@ class SoundingTest(ApiCase):
         path = f"/api/projects/{self.project_['id']}/mix"
         for at_s, level in ((5, 1.0), (12, 1.5), (26, 0.5), (1, 0.0)):
             at = at_s * RATE_HZ
-            mix = self.sound(path, at, 2000)
+            mix = self.sound(path, at, 2000, mix=[])
             np.testing.assert_allclose(mix[0], level / np.sqrt(2) * EVENT[at : at + 2000], atol=1e-5)
             np.testing.assert_array_equal(mix[0], mix[1])
+
+    def test_each_is_as_loud_and_where_it_is_wished(self):
+        path, at = f"/api/projects/{self.project_['id']}/mix", 12 * RATE_HZ
+        camera, phone = (self.recording(self.project_, name) for name in ("Camera", "Phone"))
+        event = EVENT[at : at + 40_000]
+        alone = [{"recording_id": phone["id"], "muted": True}, {"recording_id": camera["id"], "position": -1.0}]
+        left, right = self.sound(path, at, 40_000, mix=alone)
+        np.testing.assert_allclose(left, np.sqrt(2) * event, atol=1e-5)
+        np.testing.assert_allclose(right, 0, atol=1e-7)
+        softer = [{"recording_id": phone["id"], "level_db": -20.0}]
+        # Phone is half as loud as the event, and a tenth of that.
+        np.testing.assert_allclose(self.sound(path, at, 40_000, mix=softer)[0], 1.05 / np.sqrt(2) * event, atol=1e-5)
+        refused = self.client.post(
+            path, params={"first": 0, "samples": 10}, json={"voices": [{"recording_id": phone["id"], "level_db": 99}]}
+        )
+        self.assertEqual(refused.status_code, 422)
 
     def test_a_zip_is_named_after_its_project_and_clipping_is_said(self):
         project = self.project_

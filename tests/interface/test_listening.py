@@ -222,6 +222,41 @@ class ListeningTest(InterfaceTest):
         self.assertGreater(told_db, 20)
         self.assertAlmostEqual(-level_db, told_db, delta=3)
 
+    def test_in_the_overview_each_has_its_own_level_and_position(self):
+        page = self.page
+        page.get_by_role("link", name="Two microphones").click()
+        page.get_by_role("button", name="Mix").click()
+        ruler = page.get_by_test_id("ruler")
+        per_px, start_s = (float(ruler.get_attribute(name)) for name in ("data-seconds-per-px", "data-start-s"))
+        ruler.click(position={"x": (12.0 - start_s) / per_px, "y": 10})
+        page.get_by_role("radio", name="Without the reference").click()
+        page.keyboard.press("Space")
+        self.hear()
+        left, right = self.hear()
+        at = position(left, self.event)
+        expected = self.event[at : at + left.size]
+        self.assertAlmostEqual(float(left @ expected / (expected @ expected)), 1.0, delta=0.01)
+        np.testing.assert_array_equal(left, right)
+        page.get_by_label("Level of Camera, dB").fill("-20")
+        page.get_by_label("Position of Camera").fill("1")
+        for _ in range(8):
+            left, right = self.hear()
+            if np.abs(left).max() < 1e-6:
+                break
+        at = position(right, self.event)
+        expected = self.event[at : at + right.size]
+        self.assertLess(float(np.abs(left).max()), 1e-6)
+        self.assertAlmostEqual(float(right @ expected / (expected @ expected)), 0.1 * np.sqrt(2), delta=0.002)
+        page.get_by_role("button", name="Mute Camera").click()
+        for _ in range(8):
+            left, right = self.hear()
+            if np.abs(right).max() < 1e-6:
+                break
+        self.assertLess(float(np.abs(right).max()), 1e-6)
+        page.keyboard.press("Space")
+        page.get_by_role("button", name="All plain").click()
+        expect(page.get_by_role("button", name="All plain")).to_have_count(0)
+
     def test_only_what_is_chosen_is_heard(self):
         # Before the recording begins there is the reference alone.
         self.play("2")

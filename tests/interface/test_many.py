@@ -33,7 +33,10 @@ class ManyTest(InterfaceTest):
         return rows.filter(has=self.page.get_by_role("checkbox", name=f"Choose {name}", exact=True))
 
     def names(self) -> list[str]:
-        return [row.get_by_role("link").inner_text().split("\n")[0] for row in self.page.get_by_test_id("recording-row").all()]
+        return [
+            row.get_by_role("link").inner_text().split("\n")[0]
+            for row in self.page.get_by_test_id("recording-row").all()
+        ]
 
     def choose(self, *names: str) -> Locator:
         for name in names:

@@ -10,7 +10,6 @@ import numpy as np
 from gullywind.actions.bring_in.listen_to_media import drawing_mix, open_stored
 from gullywind.actions.context import Context
 from gullywind.actions.rivals import rival_version
-from gullywind.actions.status import status_of_recording
 from gullywind.actions.timeline import timeline_of
 from gullywind.core.ground.errors import InputError, NotFoundError, NotNowError
 from gullywind.core.ground.units import Samples
@@ -23,7 +22,7 @@ from gullywind.formats.sound_files import Sound
 from gullywind.store.database import Session
 from gullywind.store.files import MediaFolder
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import find_media, find_version, get_recording, list_recordings
+from gullywind.store.recordings import find_media, find_version, get_recording
 from gullywind.store.tables import MediaState
 
 #: Open files are kept: opening costs more than reading a chunk.
@@ -86,37 +85,6 @@ def fetch_sound(
     # Two halves on two cores: a person waits for this.
     halves = [(first, half), (first + half, samples - half)] if half else [(first, samples)]
     return np.concatenate(list(_RENDERERS.map(part, halves)), axis=1)[:MOST_PLAYED]
-
-
-def fetch_mix(context: Context, project_id: UUID, first: int, samples: int) -> Samples:
-    """All placed recordings together, without the reference, shape (2, samples), at the reference's rate.
-
-    Each counts as much as any other; together they are about as loud as one, however many sound.
-    """
-    with context.database.session() as session:
-        project = get_project(session, project_id)
-        rate_hz = timeline_of(session, project).sample_rate_hz
-        placed = [
-            (one.content_hash, one.current.value)
-            for one in list_recordings(session, project_id)
-            if one.id != project.reference_id and one.current and status_of_recording(one) == "placed"
-        ]
-    start_s, end_s = first / rate_hz, (first + samples) / rate_hz
-    sounding = [
-        (content_hash, version)
-        for content_hash, version in placed
-        if version.heard_map.start_ref_s < end_s and version.heard_map.end_ref_s_exclusive > start_s
-    ]
-
-    def voice(one: tuple[str, Version]) -> Samples:
-        sound, version = open_sound(context, one[0]), one[1]
-        return _rendered(sound, version, rate_hz, first, samples)[:MOST_PLAYED]
-
-    mix = np.zeros((MOST_PLAYED, samples), np.float32)
-    for part in _RENDERERS.map(voice, sounding):
-        # A mono recording sounds from both sides.
-        mix += part
-    return mix * np.float32(1 / np.sqrt(max(1, len(placed))))
 
 
 def _rendered(sound: Sound, version: Version, rate_hz: int, first: int, samples: int) -> Samples:

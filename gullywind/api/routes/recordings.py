@@ -13,7 +13,8 @@ from gullywind.actions.bring_in.listen_for_recording import listen_again
 from gullywind.actions.edit import edit_map
 from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.channel_levels import channel_levels
-from gullywind.actions.hear.fetch_sound import BINS, fetch_mix, fetch_peaks, fetch_sound
+from gullywind.actions.hear.fetch_mix import fetch_mix
+from gullywind.actions.hear.fetch_sound import BINS, fetch_peaks, fetch_sound
 from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
@@ -46,6 +47,7 @@ from gullywind.api.models.map_edits import (
     TakeIn,
     TrimIn,
 )
+from gullywind.api.models.mix import MixIn
 from gullywind.api.models.recordings import DescribeIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
@@ -265,15 +267,19 @@ def get_peaks(content_hash: ContentHash, bin_samples: Bins, tile: Tile, context:
     return Response(peaks.astype("<i2").tobytes(), media_type=BINARY, headers=headers)
 
 
-@router.get("/projects/{project_id}/mix", response_class=Response)
-def get_mix(
+@router.post("/projects/{project_id}/mix", response_class=Response)
+def post_mix(
     project_id: UUID,
+    body: MixIn,
     context: ContextDep,
     first: int = Query(description="first sample in reference time, at the reference's sample rate"),
     samples: int = Query(gt=0, le=960_000),
 ) -> Response:
-    """All placed recordings together, without the reference; float32, channel after channel."""
-    return _sound(fetch_mix(context, project_id, first, samples), kept_s=0)
+    """All placed recordings together, as loud and where the body says, without the reference; it changes nothing.
+
+    float32, channel after channel.
+    """
+    return _sound(fetch_mix(context, project_id, first, samples, body.to_core()), kept_s=0)
 
 
 @router.get("/recordings/{recording_id}/sound", response_class=Response)

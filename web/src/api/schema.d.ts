@@ -535,13 +535,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Get Mix
-         * @description All placed recordings together, without the reference; float32, channel after channel.
-         */
-        get: operations["get_mix"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Post Mix
+         * @description All placed recordings together, as loud and where the body says, without the reference; it changes nothing.
+         *
+         *     float32, channel after channel.
+         */
+        post: operations["post_mix"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1637,6 +1639,17 @@ export interface components {
             t_ref: number;
         };
         /**
+         * MixIn
+         * @description Those that are not heard as they are.
+         */
+        MixIn: {
+            /**
+             * Voices
+             * @default []
+             */
+            voices: components["schemas"]["VoiceIn"][];
+        };
+        /**
          * MoveIn
          * @description So that it starts there.
          */
@@ -2312,6 +2325,32 @@ export interface components {
             id: string;
             /** Pieces */
             pieces: number[][][];
+        };
+        /**
+         * VoiceIn
+         * @description How one recording is heard: louder or softer, dB, from left, -1, to right, 1, or not at all.
+         */
+        VoiceIn: {
+            /**
+             * Recording Id
+             * Format: uuid
+             */
+            recording_id: string;
+            /**
+             * Level Db
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Position
+             * @default 0
+             */
+            position: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
         };
         /**
          * WindowOut
@@ -4510,7 +4549,7 @@ export interface operations {
             };
         };
     };
-    get_mix: {
+    post_mix: {
         parameters: {
             query: {
                 /** @description first sample in reference time, at the reference's sample rate */
@@ -4523,7 +4562,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MixIn"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {

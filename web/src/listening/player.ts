@@ -1,4 +1,5 @@
 import { fetchSound, type Track } from './fetchSound'
+import { owedFrom, type Segment } from './owed'
 import { usePlayer, WAY_KEY, type Range } from './playerState'
 import { levelOf, turnsOf, type Way } from './ways'
 
@@ -13,6 +14,7 @@ export type { Range }
 const FIRST_S = 0.5
 /** A gain is at its new value, near enough, after a few times this: no gap, no click. */
 const SMOOTH_S = 0.004
+const FADED_S = 8 * SMOOTH_S
 /** What is heard on either side of a moment. */
 const AROUND_S = 0.5
 const CHUNK_S = 2
@@ -23,13 +25,10 @@ const LEAD_S = 0.06
 const SWAP_S = 0.08
 const HEAD_S = 0.4
 
-interface Segment {
-  when: number
-  first: number
-  samples: number
-}
 interface Voice {
   source: AudioBufferSourceNode
+  /** What is replaced fades out while what replaces it fades in. */
+  fade: GainNode
   when: number
   end: number
 }
@@ -198,30 +197,26 @@ class Player {
     const context = this.context
     if (!context) return
     const at = Math.ceil((context.currentTime + SWAP_S) * this.rate) / this.rate
-    const owed = this.segments.flatMap((segment) => {
-      const skip = Math.max(0, Math.round((at - segment.when) * this.rate))
-      const samples = segment.samples - skip
-      return samples > 0 ? [{ first: segment.first + skip, samples, when: segment.when + skip / this.rate }] : []
-    })
-    if (!owed.length) return
-    // What is heard next comes first and short; the rest follows while it sounds.
-    const head = Math.min(owed[0]!.samples, Math.round(HEAD_S * this.rate))
-    const { first, samples, when } = owed[0]!
-    const parts = [
-      { first, samples: head, when },
-      ...(samples > head ? [{ first: first + head, samples: samples - head, when: when + head / this.rate }] : []),
-      ...owed.slice(1),
-    ]
+    const parts = owedFrom(at, this.segments, this.rate, HEAD_S)
     const current = (): boolean => run === this.run && this.tracks.find((t) => t.recordingId === track.recordingId)?.mapId === track.mapId
     let stopped = false
     for (const part of parts) {
       const buffer = await this.fetch(track, part.first, part.samples)
       if (!current()) return
       const from = Math.max(part.when, Math.ceil((context.currentTime + 0.01) * this.rate) / this.rate)
-      if (!stopped) for (const voice of this.voices.get(track.recordingId) ?? []) if (voice.end > from) voice.source.stop(from)
-      stopped = true
+      if (!stopped)
+        for (const voice of this.voices.get(track.recordingId) ?? [])
+          if (voice.end > from) {
+            voice.fade.gain.setTargetAtTime(0, from, SMOOTH_S)
+            voice.source.stop(from + FADED_S)
+          }
       const late = Math.max(0, Math.round((from - part.when) * this.rate))
-      if (late < buffer.length) this.schedule(track, buffer, part.when + late / this.rate, late)
+      if (late < buffer.length) {
+        const { fade } = this.schedule(track, buffer, part.when + late / this.rate, late)
+        // The two curves add up to one: no gap, no click.
+        if (!stopped) fade.gain.setValueAtTime(0, from).setTargetAtTime(1, from, SMOOTH_S)
+      }
+      stopped = true
     }
   }
 
@@ -229,14 +224,17 @@ class Player {
     return fetchSound(track, this.rate, first, samples)
   }
 
-  private schedule(track: Track, buffer: AudioBuffer, when: number, skip = 0): void {
+  private schedule(track: Track, buffer: AudioBuffer, when: number, skip = 0): Voice {
     const context = this.context!
     const source = new AudioBufferSourceNode(context, { buffer })
-    source.connect(this.outputOf(track).gain)
+    const fade = new GainNode(context)
+    source.connect(fade).connect(this.outputOf(track).gain)
     source.start(when, skip / this.rate)
     const voices = (this.voices.get(track.recordingId) ?? []).filter((v) => v.end > context.currentTime)
-    voices.push({ source, when, end: when + (buffer.length - skip) / this.rate })
+    const voice = { source, fade, when, end: when + (buffer.length - skip) / this.rate }
+    voices.push(voice)
     this.voices.set(track.recordingId, voices)
+    return voice
   }
 
   private outputOf(track: Track): { gain: GainNode; pan: StereoPannerNode } {
@@ -262,8 +260,9 @@ class Player {
       const { gain, pan } = this.outputOf(track)
       const isRef = track.role === 'reference'
       gain.gain.cancelScheduledValues(now)
-      if (way !== 'turns') gain.gain.setTargetAtTime(levelOf(way, isRef, this.tracks.length, this.taken), now, SMOOTH_S)
-      pan.pan.setTargetAtTime(way === 'ears' ? (isRef ? -1 : 1) : 0, now, SMOOTH_S)
+      if (way !== 'turns')
+        gain.gain.setTargetAtTime(levelOf(way, isRef, this.tracks.length, this.taken) * (track.level ?? 1), now, SMOOTH_S)
+      pan.pan.setTargetAtTime(way === 'ears' ? (isRef ? -1 : 1) : (track.position ?? 0), now, SMOOTH_S)
     }
     for (const segment of this.segments) this.takeTurns(segment)
   }

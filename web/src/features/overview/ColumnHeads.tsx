@@ -1,4 +1,4 @@
-import { Button, Flex } from '@chakra-ui/react'
+import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { ArrowDown, ArrowUp } from 'lucide-react'
 import { FACTS, NAME_WIDTH, Pick } from './RecordingRow'
 import type { Column, Sorting } from './sorting'
@@ -17,14 +17,16 @@ interface Props {
   /** Whether all that are shown are chosen. */
   allChosen: boolean
   pickAll: () => void
+  /** The figures give way to how each is heard. */
+  mixing: boolean
 }
 
 /** What the facts beside the strips are; a click sorts by them. */
-export function ColumnHeads({ sorting, turn, allChosen, pickAll }: Props) {
+export function ColumnHeads({ sorting, turn, allChosen, pickAll, mixing }: Props) {
   return (
     <Flex w={FACTS} flexShrink={0} h="24px" pl="7" pr="4" position="relative" align="center" role="group" aria-label="Sort by">
       <Pick label="Choose all that are shown" title="Choose all that are shown (Ctrl A)" isChosen={allChosen} pick={pickAll} />
-      {HEADS.map(({ column, label, width }) => {
+      {HEADS.filter(({ column }) => !mixing || column === 'name').map(({ column, label, width }) => {
         const isIt = sorting.column === column
         const Arrow = sorting.down ? ArrowDown : ArrowUp
         return (
@@ -51,6 +53,11 @@ export function ColumnHeads({ sorting, turn, allChosen, pickAll }: Props) {
           </Button>
         )
       })}
+      {mixing && (
+        <Text w="318px" pr="4" fontSize="xs" color="fg.muted" textAlign="right">
+          level, dB <Box as="span" display="inline-block" w="34px" /> position
+        </Text>
+      )}
     </Flex>
   )
 }

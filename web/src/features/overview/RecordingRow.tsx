@@ -6,6 +6,7 @@ import { api, told, type Project, type Recording, type Work } from '../../api/cl
 import { clock } from '../../time/times'
 import type { Viewport } from '../../time/viewport'
 import type { Bracket } from './brackets'
+import { MixControls } from './MixControls'
 import { RenameField } from './RenameField'
 import { RowMenu } from './RowMenu'
 import { Strip } from './Strip'
@@ -25,14 +26,16 @@ interface RowProps {
   project: Project
   recording: Recording
   view: Viewport
+  /** Whether the figures give way to how it is heard among the others. */
+  mixing: boolean
 }
 
-export function ReferenceRow({ project, recording, view }: RowProps) {
+export function ReferenceRow({ project, recording, view, mixing }: RowProps) {
   const [renaming, setRenaming] = useState(false)
   return (
     <Flex align="center" flexWrap={STACKED} bg="bg.panel" mb="1" data-row data-testid="reference-row">
       <Flex w={FACTS} flexShrink={0} pl="7" pr="4" align="center" position="relative">
-        <Box flex="1" minW="0" pr="6">
+        <Box {...(mixing ? { w: NAME_WIDTH, flexShrink: 0, pr: '2' } : { flex: '1', minW: '0', pr: '6' })}>
           {renaming ? (
             <RenameField recording={recording} done={() => setRenaming(false)} />
           ) : (
@@ -45,6 +48,7 @@ export function ReferenceRow({ project, recording, view }: RowProps) {
             · {recording.media.line}
           </Text>
         </Box>
+        {mixing && <MixControls recording={recording} />}
         <RowMenu project={project} recording={recording} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
@@ -63,7 +67,7 @@ interface Props extends RowProps {
   pick: (recordingId: string, range: boolean) => void
 }
 
-export function RecordingRow({ project, recording, bracket, view, work, choose, isChosen, pick }: Props) {
+export function RecordingRow({ project, recording, bracket, view, mixing, work, choose, isChosen, pick }: Props) {
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
@@ -94,7 +98,13 @@ export function RecordingRow({ project, recording, bracket, view, work, choose, 
             <Name recording={recording} project={project} />
           )}
         </Box>
-        {isPlaced ? <Facts recording={recording} /> : <Words recording={recording} project={project} choose={choose} />}
+        {isPlaced && mixing ? (
+          <MixControls recording={recording} />
+        ) : isPlaced ? (
+          <Facts recording={recording} />
+        ) : (
+          <Words recording={recording} project={project} choose={choose} />
+        )}
         <RowMenu project={project} recording={recording} choose={choose} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">

@@ -7,7 +7,6 @@ import { putProject } from '../../api/queries'
 import { clock, recordingCount } from '../../time/times'
 import { useDrag } from '../../ui/useDrag'
 import { ListeningBar } from '../../listening/ListeningBar'
-import type { Track } from '../../listening/fetchSound'
 import { player } from '../../listening/player'
 import type { Way } from '../../listening/ways'
 import { withBrackets, type Bracket } from './brackets'
@@ -23,6 +22,8 @@ import { SetOffers } from './SetOffers'
 import { useRival } from './rivals'
 import { remember, remembered, sorted, turned, type Sorting } from './sorting'
 import { UploadList } from './UploadList'
+import { MixSwitch } from './MixSwitch'
+import { useMixedTracks } from './useMixedTracks'
 import { useOverviewKeys } from './useOverviewKeys'
 import { useOverviewTime } from './useOverviewTime'
 
@@ -35,6 +36,7 @@ export function RecordingTable({ project }: { project: Project }) {
   const area = useRef<HTMLDivElement>(null)
   const head = useRef<HTMLDivElement>(null)
   const scroll = useRef<HTMLDivElement>(null)
+  const [mixing, mix] = useState(false)
   const [finding, find] = useState<Finding>(EVERYTHING)
   const reference = project.recordings.find((one) => one.id === project.reference_id) ?? null
   const [sorting, setSorting] = useState(remembered)
@@ -81,20 +83,7 @@ export function RecordingTable({ project }: { project: Project }) {
     },
   })
 
-  const tracks = useMemo<Track[]>(() => {
-    if (!reference || reference.media.state !== 'ready') return []
-    const placed = others.filter((one) => one.status === 'placed')
-    const tracks: Track[] = [{ recordingId: reference.id, role: 'reference', mapId: '' }]
-    // However many sound together, the server mixes them.
-    if (placed.length)
-      tracks.push({
-        recordingId: 'all',
-        role: 'recording',
-        mapId: placed.map((one) => one.map?.id ?? '').join(),
-        path: `/api/projects/${project.id}/mix`,
-      })
-    return tracks
-  }, [reference, others, project.id])
+  const tracks = useMixedTracks(project, reference, others)
   const tried = useRival((s) => s.heard)
   useEffect(() => {
     // While a place is tried by ear it has the player to itself.
@@ -129,6 +118,7 @@ export function RecordingTable({ project }: { project: Project }) {
         recording={one}
         bracket={bracket}
         view={view}
+        mixing={mixing}
         work={work(one.id)}
         choose={choose.mutate}
         isChosen={chosen.has(one.id)}
@@ -143,6 +133,7 @@ export function RecordingTable({ project }: { project: Project }) {
       <Box ref={scroll} flex="1" overflowY="auto" position="relative" data-testid="strips">
         <Flex position="sticky" top="0" bg="bg" zIndex="1" fontSize="xs" color="fg.muted" align="flex-end" flexWrap={STACKED}>
           <ColumnHeads
+            mixing={mixing}
             sorting={sorting}
             turn={(column) => sort(turned(sorting, column))}
             allChosen={shown.length > 0 && shown.every((one) => chosen.has(one.id))}
@@ -182,7 +173,7 @@ export function RecordingTable({ project }: { project: Project }) {
           </Box>
         </Flex>
         {reference ? (
-          <ReferenceRow project={project} recording={reference} view={view} />
+          <ReferenceRow project={project} recording={reference} view={view} mixing={mixing} />
         ) : (
           <Box mx="4" my="2" p="3" bg="var(--ochre-sheet)" rounded="md">
             <Text fontFamily="sentence" fontSize="lg">
@@ -236,6 +227,7 @@ export function RecordingTable({ project }: { project: Project }) {
         ways={OVERVIEW_WAYS}
         labels={{ both: 'All in step', recording: 'Without the reference' }}
       >
+        <MixSwitch mixing={mixing} mix={mix} />
         <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary" role="status">
           {project.summary}
         </Text>
