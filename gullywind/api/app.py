@@ -12,7 +12,19 @@ from fastapi.staticfiles import StaticFiles
 from gullywind import __version__
 from gullywind.api.errors import Problem, add_handlers, document_problems, methods_at
 from gullywind.api.guard import Guard
-from gullywind.api.routes import changes, deliveries, events, folders, marks, projects, recordings, room, sets
+from gullywind.api.routes import (
+    changes,
+    deliveries,
+    events,
+    folders,
+    marks,
+    pictures,
+    projects,
+    recordings,
+    room,
+    sets,
+    sound,
+)
 from gullywind.settings import Settings
 from gullywind.store.changes import ChangeFeed
 
@@ -58,7 +70,7 @@ def create_app(settings: Settings | None) -> FastAPI:
         app.add_middleware(Guard, hosts=settings.hosts, access_key=settings.access_key)
     add_handlers(app)
     api = APIRouter(prefix="/api")
-    for part in (projects, changes, recordings, sets, marks, folders, deliveries, room, events):
+    for part in (projects, changes, recordings, sound, pictures, sets, marks, folders, deliveries, room, events):
         api.include_router(part.router)
 
     @api.get("/health")

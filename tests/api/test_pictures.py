@@ -1,6 +1,7 @@
 """Pictures are delivered with the reference's sound, or another recording's."""
 
 import io
+import struct
 import tempfile
 from pathlib import Path
 from typing import ClassVar
@@ -47,6 +48,25 @@ class PicturesTest(ApiCase):
                 part = frame.to_ndarray()[0, max(0, -at) :]
                 out[max(at, 0) : max(at, 0) + part.size] = part
             return out, [stream.type for stream in container.streams if stream.type != "data"]
+
+    def test_the_file_comes_in_parts_and_frames_by_time(self):
+        project = self.filled()
+        camera, desk = (self.recording(project, name)["id"] for name in ("Camera", "Desk"))
+        part = self.client.get(f"/api/recordings/{camera}/file", headers={"Range": "bytes=4-7"})
+        self.assertEqual((part.status_code, part.content, part.headers["content-type"]), (206, b"ftyp", "video/mp4"))
+        self.assertEqual(self.client.get(f"/api/recordings/{desk}/file").status_code, 404)
+        path = f"/api/recordings/{camera}/frames"
+        body = self.client.get(path, params={"start": 2.01, "stop": 2.09, "width": 96}).content
+        starts = []
+        while body:
+            start_s, size = struct.unpack_from("<dI", body)
+            starts.append(start_s)
+            self.assertEqual(body[12:14], b"\xff\xd8")
+            body = body[12 + size :]
+        np.testing.assert_allclose(starts, [2.0, 2.04, 2.08], atol=1e-6)
+        self.assertIn("no picture", self.client.get(f"/api/recordings/{desk}/frames?start=0&stop=0").json()["detail"])
+        long = self.client.get(path, params={"start": 0, "stop": 60})
+        self.assertEqual((long.status_code, "2 s of pictures" in long.json()["detail"]), (422, True))
 
     def test_the_picture_gets_the_sound_of_the_reference_or_of_another(self):
         project = self.placed()

@@ -5,7 +5,7 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from gullywind.actions.edit.edit_many import Done
+from gullywind.actions.edit_many import Done
 from gullywind.api.models.map_edits import Lock, Nudge, Push
 from gullywind.api.models.recordings import Body
 from gullywind.api.models.sounding_edits import Channels, Gain, Kept, Polarity

@@ -5,7 +5,8 @@ from uuid import UUID
 
 from fastapi import APIRouter, Body, Query
 
-from gullywind.actions.edit import edit_many, step_history
+from gullywind.actions import edit_many
+from gullywind.actions.edit import step_history
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.acts import ActIn, Aside, DoneOut, Removal
 from gullywind.api.models.changes import ChangeOut, GoToIn, StepIn

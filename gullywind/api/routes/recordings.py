@@ -1,4 +1,4 @@
-"""Recordings: upload, name, edit, evidence, peaks, sound."""
+"""Recordings: upload, name, edit, evidence."""
 
 from typing import Annotated
 from uuid import UUID
@@ -13,8 +13,6 @@ from gullywind.actions.bring_in.listen_for_recording import listen_again
 from gullywind.actions.edit import edit_map
 from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.channel_levels import channel_levels
-from gullywind.actions.hear.fetch_mix import fetch_mix
-from gullywind.actions.hear.fetch_sound import BINS, fetch_peaks, fetch_sound
 from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
@@ -47,11 +45,9 @@ from gullywind.api.models.map_edits import (
     TakeIn,
     TrimIn,
 )
-from gullywind.api.models.mix import MixIn
 from gullywind.api.models.recordings import DescribeIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
-from gullywind.core.ground.units import Samples
 from gullywind.store.files import IncomingFile
 from gullywind.store.placings import curve_of
 from gullywind.store.projects import get_project
@@ -60,10 +56,6 @@ from gullywind.store.recordings import find_version, get_recording, reference_of
 router = APIRouter(tags=["recordings"])
 #: Uploads are written in pieces of this size: fewer thread changes than the network's own pieces.
 WRITE_BYTES = 1 << 20
-BINARY = "application/octet-stream"
-Bins = Annotated[int, PathParam(json_schema_extra={"enum": list(BINS)})]
-Tile = Annotated[int, PathParam(json_schema_extra={"minimum": 0})]
-ContentHash = Annotated[str, PathParam(pattern="^[0-9a-f]{64}$")]
 
 
 @router.post("/projects/{project_id}/recordings", status_code=201)
@@ -257,49 +249,3 @@ def get_difference(recording_id: UUID, map_id: UUID, t_ref: float, context: Cont
     """What cancels around a moment when the recording is taken from the reference; null where one of them is silent."""
     found = difference_at(context, recording_id, map_id, t_ref)
     return DifferenceOut.model_validate(found, from_attributes=True) if found else None
-
-
-@router.get("/media/{content_hash}/peaks/{bin_samples}/{tile}", response_class=Response)
-def get_peaks(content_hash: ContentHash, bin_samples: Bins, tile: Tile, context: ContextDep) -> Response:
-    """A tile of 1024 bins: int16 minimum, maximum, RMS, interleaved. Bins: 1, 4, 16 ... 262144 samples."""
-    peaks = fetch_peaks(context, content_hash, bin_samples, tile)
-    headers = {"Cache-Control": "private, max-age=31536000, immutable"}
-    return Response(peaks.astype("<i2").tobytes(), media_type=BINARY, headers=headers)
-
-
-@router.post("/projects/{project_id}/mix", response_class=Response)
-def post_mix(
-    project_id: UUID,
-    body: MixIn,
-    context: ContextDep,
-    first: int = Query(description="first sample in reference time, at the reference's sample rate"),
-    samples: int = Query(gt=0, le=960_000),
-) -> Response:
-    """All placed recordings together, as loud and where the body says, without the reference; it changes nothing.
-
-    float32, channel after channel.
-    """
-    return _sound(fetch_mix(context, project_id, first, samples, body.to_core()), kept_s=0)
-
-
-@router.get("/recordings/{recording_id}/sound", response_class=Response)
-def get_sound(
-    recording_id: UUID,
-    context: ContextDep,
-    first: int = Query(description="first sample in reference time, at the reference's sample rate"),
-    samples: int = Query(gt=0, le=960_000),
-    map_id: UUID | None = None,
-    rival: int | None = Query(default=None, ge=0, description="at this one of the places that the search offers"),
-) -> Response:
-    """Sound in reference time through a version of the map (null: the current one), at the reference's rate.
-
-    float32, channel after channel.
-    """
-    # What is offered changes with the next search.
-    kept_s = 600 if rival is None else 0
-    return _sound(fetch_sound(context, recording_id, map_id, first, samples, rival=rival), kept_s=kept_s)
-
-
-def _sound(chunk: Samples, *, kept_s: int) -> Response:
-    headers = {"X-Channels": str(chunk.shape[0]), "Cache-Control": f"private, max-age={kept_s}"}
-    return Response(chunk.astype("<f4", copy=False).tobytes(), media_type=BINARY, headers=headers)
