@@ -1,7 +1,8 @@
 import { fetchSound, type Track } from './fetchSound'
+import { Levels, SMOOTH_S } from './levels'
 import { owedFrom, type Segment } from './owed'
 import { usePlayer, WAY_KEY, type Range } from './playerState'
-import { levelOf, turnsOf, type Way } from './ways'
+import type { Way } from './ways'
 
 /**
  * Sample-accurate playback: chunks come from the server in reference time, already mapped, and are scheduled on one
@@ -12,8 +13,6 @@ export { usePlayer }
 export type { Range }
 
 const FIRST_S = 0.5
-/** A gain is at its new value, near enough, after a few times this: no gap, no click. */
-const SMOOTH_S = 0.004
 const FADED_S = 8 * SMOOTH_S
 /** What is heard on either side of a moment. */
 const AROUND_S = 0.5
@@ -37,7 +36,7 @@ class Player {
   private context: AudioContext | null = null
   private rate = 48000
   private tracks: Track[] = []
-  private gains = new Map<string, { gain: GainNode; pan: StereoPannerNode }>()
+  private levels = new Levels()
   private voices = new Map<string, Voice[]>()
   private segments: Segment[] = []
   private run = 0
@@ -103,18 +102,36 @@ class Player {
 
   /** Hear a second around a moment, once; the playhead stays on it. */
   hearAround(momentS: number, way: Way, aroundS = AROUND_S): void {
+    this.hearOnce(momentS - aroundS, momentS + aroundS, momentS, way)
+  }
+
+  /** Hear a stretch once, in one way whatever is chosen; the playhead is at `backS` after it. */
+  hearOnce(startS: number, endS: number, backS: number, way: Way): void {
     this.stop()
-    this.seek(momentS - aroundS)
-    this.once = { endS: Math.min(momentS + aroundS, this.lengthS), backS: momentS, way }
+    this.seek(startS)
+    this.once = { endS: Math.min(endS, this.lengthS), backS, way }
     void this.play()
   }
 
   /** Where the sound is now, s of reference time. */
   positionS(): number {
-    const now = this.context?.currentTime ?? 0
+    return this.positionAt(this.context?.currentTime ?? 0)
+  }
+
+  private positionAt(now: number): number {
     const heard = this.segments.filter((s) => s.when <= now).at(-1)
     if (!usePlayer.getState().playing || !heard) return usePlayer.getState().positionS
     return (heard.first + Math.min((now - heard.when) * this.rate, heard.samples)) / this.rate
+  }
+
+  /** What is heard at a moment of the page's clock, ms, that is now or soon; s of reference time. */
+  heardAt(pageMs: number): number {
+    const context = this.context
+    if (!context) return this.positionS()
+    // What leaves the loudspeakers, not what is being made for them.
+    const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp()
+    const at = contextTime > 0 ? contextTime + (pageMs - performanceTime) / 1000 : context.currentTime
+    return this.positionAt(at)
   }
 
   stop(): void {
@@ -228,7 +245,7 @@ class Player {
     const context = this.context!
     const source = new AudioBufferSourceNode(context, { buffer })
     const fade = new GainNode(context)
-    source.connect(fade).connect(this.outputOf(track).gain)
+    source.connect(fade).connect(this.levels.outputOf(context, track).gain)
     source.start(when, skip / this.rate)
     const voices = (this.voices.get(track.recordingId) ?? []).filter((v) => v.end > context.currentTime)
     const voice = { source, fade, when, end: when + (buffer.length - skip) / this.rate }
@@ -237,47 +254,18 @@ class Player {
     return voice
   }
 
-  private outputOf(track: Track): { gain: GainNode; pan: StereoPannerNode } {
-    const context = this.context!
-    let output = this.gains.get(track.recordingId)
-    if (!output || output.gain.context !== context) {
-      output = { gain: new GainNode(context), pan: new StereoPannerNode(context) }
-      output.gain.connect(output.pan).connect(context.destination)
-      this.gains.set(track.recordingId, output)
-    }
-    return output
-  }
-
   private get way(): Way {
     return this.once?.way ?? usePlayer.getState().way
   }
 
   private applyWay(): void {
     if (!this.context) return
-    const way = this.way
-    const now = this.context.currentTime
-    for (const track of this.tracks) {
-      const { gain, pan } = this.outputOf(track)
-      const isRef = track.role === 'reference'
-      gain.gain.cancelScheduledValues(now)
-      if (way !== 'turns')
-        gain.gain.setTargetAtTime(levelOf(way, isRef, this.tracks.length, this.taken) * (track.level ?? 1), now, SMOOTH_S)
-      pan.pan.setTargetAtTime(way === 'ears' ? (isRef ? -1 : 1) : (track.position ?? 0), now, SMOOTH_S)
-    }
+    this.levels.apply(this.context, this.tracks, this.way, this.taken)
     for (const segment of this.segments) this.takeTurns(segment)
   }
 
-  /** Who is heard when, from now to the end of a segment, where both are heard in turns: the reference in even ones. */
-  private takeTurns({ when, first, samples }: Segment): void {
-    const context = this.context
-    if (!context || this.way !== 'turns') return
-    const fromS = first / this.rate
-    for (const { beginS, endS, isRef } of turnsOf(fromS, (first + samples) / this.rate)) {
-      if (when + endS - fromS <= context.currentTime) continue
-      const at = Math.max(when + beginS - fromS, context.currentTime)
-      for (const track of this.tracks)
-        this.outputOf(track).gain.gain.setTargetAtTime((track.role === 'reference') === isRef ? 1 : 0, at, SMOOTH_S)
-    }
+  private takeTurns(segment: Segment): void {
+    if (this.context && this.way === 'turns') this.levels.takeTurns(this.context, this.tracks, segment, this.rate)
   }
 
   private async until(when: number, run: number): Promise<void> {

@@ -21,6 +21,8 @@ const SHORTCUTS: readonly [string, string][] = [
   ['S', 'the recording’s first sound to the playhead'],
   ['Delete', 'remove the chosen piece'],
   ['X', 'lock the recording: it is finished; or unlock it'],
+  [', .', 'the frame before or the next, with its sound'],
+  ['Shift P', 'picture: larger, over the whole window, away'],
   ['T', 'trace: what is left over, or as it was recorded'],
   ['O', 'waves near by: one over the other, or apart'],
   ['[ ]', 'smaller or larger step'],

@@ -50,18 +50,17 @@ export function MatchCurve() {
       <Text fontSize="sm" fontWeight="600" mb="1">
         How well each place fits
       </Text>
-      {curve && (
-        <canvas
-          ref={canvas}
-          style={{ width: '100%', height: CURVE_PX, cursor: 'pointer' }}
-          role="img"
-          aria-label="Match at every offset; peaks are possible places"
-          onClick={(e) => {
-            const index = nearest(e.nativeEvent.offsetX, e.currentTarget.clientWidth)
-            if (index !== null) edit({ kind: 'take', index })
-          }}
-        />
-      )}
+      <canvas
+        ref={canvas}
+        // There from the first on, so that its size is watched.
+        style={{ display: curve ? 'block' : 'none', width: '100%', height: CURVE_PX, cursor: 'pointer' }}
+        role="img"
+        aria-label="Match at every offset; peaks are possible places"
+        onClick={(e) => {
+          const index = nearest(e.nativeEvent.offsetX, e.currentTarget.clientWidth)
+          if (index !== null) edit({ kind: 'take', index })
+        }}
+      />
       {candidates.map((one, index) => {
         const isCurrent = one.current
         return (

@@ -6,6 +6,8 @@ import { ClockChoice } from './ClockChoice'
 import { History } from './History'
 import { MarkLists } from './MarkLists'
 import { MatchCurve } from './MatchCurve'
+import { PicturePanel } from './PicturePanel'
+import { usePictureSize } from './pictureSize'
 import { PieceList } from './PieceList'
 import { RemarkField } from './RemarkField'
 import { SetMembers } from './SetMembers'
@@ -24,17 +26,20 @@ export const SidePanel = memo(function SidePanel() {
   const pendingS = useBench((s) => s.pendingS)
   const piece = useBench((s) => s.piece)
   const edit = useBench((s) => s.edit)
+  const hasPicture = useBench((s) => [s.recording, s.reference].some((one) => one.media.picture_start_s !== null))
+  const size = usePictureSize((s) => s.size)
   return (
     <Flex
       direction="column"
       gap="4"
-      w={{ base: '100%', md: '276px' }}
+      w={{ base: '100%', md: hasPicture && size === 'large' ? '520px' : '276px' }}
       flexShrink={0}
       borderLeftWidth={{ md: '1px' }}
       px="4"
       py="3"
       overflowY={{ md: 'auto' }}
     >
+      <PicturePanel />
       <MatchCurve />
       {judgement && judgement.notes.length > 0 && (
         <Section title="To know">

@@ -4,6 +4,8 @@ import { WAYS } from '../../listening/ways'
 import { onKeys } from '../../ui/keys'
 import { useBenchStore } from './benchStore'
 import { useMarkActions } from './marks'
+import { usePictureSize } from './pictureSize'
+import { stepFrame } from './stepFrame'
 import { STEPS, useStep } from './steps'
 import { useTraceKind } from './traceKind'
 import { useWaveKind } from './waveKind'
@@ -94,8 +96,13 @@ export function useBenchKeys(ways: Ways): void {
       n: nextPlace,
       j: () => latest.current.step(1),
       k: () => latest.current.step(-1),
+      ',': () => stepFrame(bench(), -1),
+      '.': () => stepFrame(bench(), 1),
+      'Shift+P': () => usePictureSize.getState().turn(),
       Escape: () => {
-        if (bench().piece !== null) bench().choosePiece(null)
+        const { size, before, show } = usePictureSize.getState()
+        if (size === 'whole') show(before)
+        else if (bench().piece !== null) bench().choosePiece(null)
         else if (bench().selection) {
           bench().select(null)
           player.setLoop(null)

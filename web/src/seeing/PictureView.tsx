@@ -1,0 +1,89 @@
+import { Box, Text } from '@chakra-ui/react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import type { Recording } from '../api/client'
+import { usePlayer } from '../listening/player'
+import { usePlayhead } from '../listening/usePlayhead'
+import { rateFrom, type Frames } from '../time/frames'
+import { FramePicture } from './FramePicture'
+import { NativePicture, type TimeAt } from './NativePicture'
+
+export const framesOf = ({ media }: Recording): Frames => ({ startS: media.picture_start_s ?? 0, rate: rateFrom(media.frame_rate) })
+
+interface Props {
+  recording: Recording
+  /** Where its picture is at a moment of the reference. */
+  timeAt: TimeAt
+}
+
+/** The picture of a recording in step with what is heard: played by the browser, or drawn from frames of the server. */
+export function PictureView({ recording, timeAt }: Props) {
+  const video = useRef<HTMLVideoElement>(null)
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const [native, setNative] = useState(true)
+  const [isThere, setThere] = useState(true)
+  const [problem, setProblem] = useState<string | null>(null)
+  const picture = useRef<NativePicture | FramePicture | null>(null)
+  const frames = useMemo(() => framesOf(recording), [recording])
+  const [startS, rate] = [frames.startS, frames.rate]
+  useEffect(() => {
+    const made =
+      native && video.current
+        ? new NativePicture(video.current, { startS, rate }, () => setNative(false), setThere)
+        : canvas.current
+          ? new FramePicture(canvas.current, recording.id, { startS, rate }, setProblem, setThere)
+          : null
+    picture.current = made
+    return () => made?.end()
+  }, [native, recording.id, startS, rate])
+  const follow = useCallback(
+    (positionS: number) => picture.current?.follow(positionS, usePlayer.getState().playing, timeAt),
+    // A picture that is made anew follows from its beginning.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [timeAt, native],
+  )
+  usePlayhead(follow)
+  const fill = {
+    display: 'block',
+    width: '100%',
+    height: '100%',
+    objectFit: 'contain',
+    visibility: isThere ? 'visible' : 'hidden',
+  } as const
+  return (
+    <Box position="relative" bg="#15130f" rounded="sm" overflow="hidden" aspectRatio="16/9" w="100%" maxH="100%" data-testid="picture">
+      {native ? (
+        <video
+          ref={video}
+          src={`/api/recordings/${recording.id}/file`}
+          preload="auto"
+          playsInline
+          muted
+          style={fill}
+          aria-label={recording.name}
+        />
+      ) : (
+        <canvas ref={canvas} style={fill} aria-label={recording.name} role="img" />
+      )}
+      {(problem || !isThere) && (
+        <Text position="absolute" inset="0" display="grid" placeItems="center" color="#d9d2c3" fontSize="xs" p="3" textAlign="center">
+          {problem ?? 'no picture at this moment'}
+        </Text>
+      )}
+      <Text
+        position="absolute"
+        left="0"
+        bottom="0"
+        px="1.5"
+        fontSize="2xs"
+        color="#f2ede2"
+        bg="#15130fb3"
+        roundedTopRight="sm"
+        maxW="100%"
+        truncate
+        pointerEvents="none"
+      >
+        {recording.name}
+      </Text>
+    </Box>
+  )
+}
