@@ -12,7 +12,7 @@ import numpy as np
 import soundfile
 
 from material.devices import RATE_HZ, encode
-from material.talk import video
+from material.pictures import video
 
 #: Descriptions of sound and lists of other files, which FFmpeg would follow or make up sound from.
 TEXTS = {

@@ -4,7 +4,6 @@ import io
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 import soundfile
 from scipy.signal import butter, oaconvolve, sosfilt
@@ -14,6 +13,7 @@ from material.claps import clapped
 from material.containers import with_time_reference
 from material.devices import RATE_HZ, SoundPath, clocked, encode, followed, heard, noise_of, room_response
 from material.music import piece
+from material.pictures import mouth_of, video
 from material.speech import say, talk
 from material.timecode_sound import CodeSound, code_sound
 
@@ -26,6 +26,8 @@ DESK_TIME_S = 20 * 3600 + 14 * 60 + 7.0
 DESK_ENDS_S = 231.0
 #: The right one of the stage's microphones hears so much later: 31 cm.
 STAGE_APART_S = 0.0009
+#: The gallery's camera shows what it sees so many frames after it hears it.
+GALLERY_LATE_FRAMES = 3
 LINES = [
     "Good evening, and welcome to Brack Mill. Mind the step, it is older than I am.",
     "Tonight we light the lanterns, as my grandmother did, one for every sack that the winter asked of us.",
@@ -102,10 +104,25 @@ def write_talk(folder: Path) -> list[Path]:
     _write_at(folder / "Desk recorder.wav", desk, DESK_TIME_S)
 
     north = at(SoundPath(0.5, 1.0, 24, "pink", True), 4 - 6.218, -2.0, 190.0)
-    video(folder / "Camera north.mp4", north, seconds=190.0, hue=0.58, codec="aac", time_s=DESK_TIME_S - 6.22)
-    gallery = at(SoundPath(0.7, -3.0, 18, "pink", True), 4 + 61.48, 11.4, 185.0)
     video(
-        folder / "Camera gallery.mp4", -gallery, seconds=185.0, hue=0.07, codec="aac", time_s=DESK_TIME_S + 3600 + 61.48
+        folder / "Camera north.mp4",
+        north,
+        seconds=190.0,
+        hue=0.58,
+        codec="aac",
+        time_s=DESK_TIME_S - 6.22,
+        mouth=mouth_of(clocked(voice, 4 - 6.218, 1 - 2e-6, 190.0), RATE_HZ),
+    )
+    gallery = at(SoundPath(0.7, -3.0, 18, "pink", True), 4 + 61.48, 11.4, 185.0)
+    lips = mouth_of(clocked(voice, 4 + 61.48, 1 + 11.4e-6, 185.0), RATE_HZ)
+    video(
+        folder / "Camera gallery.mp4",
+        -gallery,
+        seconds=185.0,
+        hue=0.07,
+        codec="aac",
+        time_s=DESK_TIME_S + 3600 + 61.48,
+        mouth=np.concatenate([np.zeros(GALLERY_LATE_FRAMES), lips])[: lips.size],
     )
     pocket = at(SoundPath(0.4, 6.0, 30, "white", True, clip_db=3.0), 4 + 12.345678, 38.1, 232.0, 44100)
     soundfile.write(folder / "Pocket recorder.wav", pocket, 44100, subtype="PCM_16")
@@ -160,38 +177,3 @@ def _write_at(path: Path, sound: np.ndarray, time_s: float) -> None:
     body = io.BytesIO()
     soundfile.write(body, sound.T, RATE_HZ, format="WAV", subtype="PCM_24")
     path.write_bytes(with_time_reference(body.getvalue(), round(time_s * RATE_HZ)))
-
-
-def video(path: Path, sound: np.ndarray, *, seconds: float, hue: float, codec: str, time_s: float) -> None:
-    """A small video: a lantern's glow over a dark yard, with a slowly moving light; 25 frames a second.
-
-    Its timecode track begins at `time_s`, s since midnight.
-    """
-    width, height = 192, 108
-    y, x = np.mgrid[0:height, 0:width]
-    counting = Counting(Fraction(25))
-    with av.open(str(path), "w", format="mp4") as container:
-        container.metadata["timecode"] = counting.written(counting.label(round(time_s * 25)))
-        picture = container.add_stream("libx264", rate=25, options={"preset": "ultrafast", "crf": "34", "g": "125"})
-        assert isinstance(picture, av.VideoStream)
-        picture.width, picture.height, picture.pix_fmt = width, height, "yuv420p"
-        audio = container.add_stream(codec, rate=RATE_HZ, layout="mono")
-        assert isinstance(audio, av.AudioStream)
-        audio.bit_rate = 96000
-        warm = np.array([1.0, 0.72, 0.36]) * (1 - hue) + np.array([0.5, 0.65, 1.0]) * hue
-        # Five different pictures a second are enough to see that it moves.
-        for number in range(0, int(seconds * 25), 5):
-            t = number / 25
-            cx, cy = width * (0.5 + 0.3 * np.sin(t / 9)), height * (0.55 + 0.1 * np.sin(t / 5))
-            glow = np.exp(-((x - cx) ** 2 + (y - cy) ** 2) / 700) * (0.8 + 0.2 * np.sin(t * 2.3)) + 0.06
-            rgb = (np.clip(glow[..., None] * warm, 0, 1) * 255).astype(np.uint8)
-            for repeat in range(5):
-                frame = av.VideoFrame.from_ndarray(rgb, "rgb24")
-                frame.pts = number + repeat
-                container.mux(picture.encode(frame))
-        container.mux(picture.encode(None))
-        for start in range(0, sound.size, 48000):
-            heard = av.AudioFrame.from_ndarray(sound[None, start : start + 48000].astype(np.float32), "fltp", "mono")
-            heard.sample_rate, heard.pts = RATE_HZ, start
-            container.mux(audio.encode(heard))
-        container.mux(audio.encode(None))

@@ -21,8 +21,8 @@ from gullywind.core.sound.views import Listening
 from gullywind.formats.media import open_media
 from material.arrays import ArraySound
 from material.courses import course_case
+from material.pictures import video
 from material.speech import talk
-from material.talk import video
 from material.timecode_sound import CodeSound, code_sound
 from scripts.figures import line
 

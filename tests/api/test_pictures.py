@@ -9,7 +9,7 @@ from typing import ClassVar
 import av
 import numpy as np
 
-from material.talk import video
+from material.pictures import video
 from tests.api.case import ApiCase
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy, clocked

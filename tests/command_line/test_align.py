@@ -11,7 +11,7 @@ import soundfile
 
 from gullywind.command_line.main import main
 from material.devices import encode
-from material.talk import video
+from material.pictures import video
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy, clocked, with_noise
 

@@ -13,7 +13,7 @@ from gullywind.formats.media import decoding_work, open_media
 from gullywind.formats.riff import riff_facts
 from gullywind.formats.write_sound import SampleForm, write_sound
 from material.devices import CODECS, encode
-from material.talk import video
+from material.pictures import video
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy
 

@@ -8,7 +8,7 @@ import av
 import numpy as np
 from playwright.sync_api import expect
 
-from material.talk import video
+from material.pictures import video
 from tests.files import wav_bytes
 from tests.interface.server import InterfaceTest
 from tests.signals import RATE_HZ, busy, clocked
