@@ -25,7 +25,8 @@ def mouth_of(voice: np.ndarray, rate_hz: int) -> np.ndarray:
     size = rate_hz // FRAMES_PER_S
     frames = voice[: voice.size // size * size].reshape(-1, size)
     level = np.sqrt(np.mean(frames.astype(np.float64) ** 2, axis=1))
-    return np.clip(level / max(np.percentile(level, 97), 1e-9), 0, 1) ** 0.7
+    opened: np.ndarray = np.clip(level / max(np.percentile(level, 97), 1e-9), 0, 1) ** 0.7
+    return opened
 
 
 def video(
@@ -101,7 +102,8 @@ def _yard(t: float, light: np.ndarray, *, with_face: bool) -> np.ndarray:
         hat = (y - ry * 0.45 > Y) & (np.abs(X - x) < rx * 1.25) & (y - ry * 1.25 < Y)
         picture = np.where(hat[..., None], shade[..., None] * np.array([0.5, 0.42, 0.32], np.float32), picture)
     flame = np.exp(-away / 26)[..., None] * np.array([1.0, 0.95, 0.8], np.float32)
-    return (np.clip(picture + flame, 0, 1) * 255).astype(np.uint8)
+    lit_up: np.ndarray = np.clip(picture + flame, 0, 1) * 255
+    return lit_up.astype(np.uint8)
 
 
 def _draw_features(seen: np.ndarray, mouth: float, blinks: bool) -> None:

@@ -6,10 +6,12 @@ from typing import Literal
 from uuid import UUID
 
 from gullywind.core.ground.speeds import MOST_CLOCK
+from gullywind.core.ground.units import SOUND_M_S
 from gullywind.core.ground.words import clock_time, later, length, percent, to_the_millisecond
 from gullywind.core.judge.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
+from gullywind.core.measure.doubling import Doubling, DoublingKind
 from gullywind.store.tables import ChangeRow, MediaRow, MediaState, RecordingRow
 
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
@@ -132,6 +134,31 @@ def clock_figure(row: RecordingRow, time_map: TimeMap) -> ClockFigure:
     if error is None:
         return ClockFigure(value, "ppm", "")
     return ClockFigure(value, "ppm", f"± {error:.2f}" if error >= 0.1 else f"± {max(error, 0.001):.3f}")
+
+
+def doubling_words(found: Doubling) -> str:
+    """What an ear makes of a lag, with sound's own way through air: that much two microphones differ at any place.
+
+    Examples
+    --------
+    >>> doubling_words(Doubling(0.00042, DoublingKind.COMBED)), doubling_words(Doubling(-0.041, DoublingKind.ECHO))
+    ('0.42 ms late: coloured by combing from 1.2 kHz on; 0.14 m of air', '41 ms early: an echo; 14 m of air')
+    >>> doubling_words(Doubling(0.00001, DoublingKind.IN_STEP))
+    'in step'
+    """
+    if found.notch_hz is None:
+        return found.kind.value
+    lag_ms = abs(found.lag_s) * 1e3
+    digits = 2 if lag_ms < 1 else 1 if lag_ms < 10 else 0
+    side = "late" if found.lag_s > 0 else "early"
+    notch = f" from {_frequency(found.notch_hz)} on" if found.kind is DoublingKind.COMBED else ""
+    metres = abs(found.lag_s) * SOUND_M_S
+    air = f"{metres:.2f}" if metres < 1 else f"{metres:.1f}" if metres < 10 else f"{metres:.0f}"
+    return f"{lag_ms:.{digits}f} ms {side}: {found.kind}{notch}; {air} m of air"
+
+
+def _frequency(value_hz: float) -> str:
+    return f"{value_hz / 1e3:.1f} kHz" if value_hz >= 1e3 else f"{value_hz:.0f} Hz"
 
 
 def change_words(change: ChangeRow, names: Mapping[UUID, str]) -> str:

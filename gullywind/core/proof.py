@@ -95,7 +95,7 @@ def prove(
     time_map : of the recording.
     window_s : > 0, s. Longer windows see through more noise.
     """
-    rendered = _rendered(reference, recording, time_map)
+    rendered = rendered_listening(reference, recording, time_map)
     layouts = _lay(time_map, reference.duration_s, window_s)
 
     def measured(most_lag_s: float) -> tuple[WindowLag, ...]:
@@ -114,7 +114,7 @@ def prove(
 
 def prove_moment(reference: Listening, recording: Listening, time_map: TimeMap, t_ref: float) -> WindowLag | None:
     """One window around a moment of the reference; None where one side is silent there or nothing is clear."""
-    rendered = _rendered(reference, recording, time_map)
+    rendered = rendered_listening(reference, recording, time_map)
     layout = Layout((t_ref,), MOMENT_WINDOW_S)
     found = measure_all(reference, rendered, Line(0.0, 1.0), layout, most_lag_s=MOMENT_LAG_S)
     return found[0] if found and is_clear(found[0].lag_s, found[0].quality) else None
@@ -152,7 +152,8 @@ def is_in_step(lag_s: float) -> bool:
     return abs(lag_s) <= FINE_TOLERANCE_S
 
 
-def _rendered(reference: Listening, recording: Listening, time_map: TimeMap) -> Listening:
+def rendered_listening(reference: Listening, recording: Listening, time_map: TimeMap) -> Listening:
+    """The recording as it is heard through a map, in reference time."""
     source = reference.source
     rendered = Rendered(recording, time_map, sample_rate_hz=source.sample_rate_hz, samples=source.samples)
     return Listening(rendered, (0,))

@@ -114,6 +114,11 @@ class ApiTest(ApiCase):
                 f"/api/recordings/{camera['id']}/timing", params={"map_id": version, "t_ref": moments[1]}
             )
             self.assertAlmostEqual(timing.json()["lag_ms"], expected_ms, delta=0.05)
+            heard = self.client.get(
+                f"/api/recordings/{camera['id']}/doubling", params={"map_id": version, "t_ref": moments[1]}
+            ).json()
+            self.assertAlmostEqual(heard["lag_ms"], expected_ms, delta=0.05)
+            self.assertEqual(heard["kind"], "coloured by combing" if expected_ms else "in step")
 
     def test_match_curve_peaks_at_the_place(self):
         camera = self.recording(self.placed(), "Camera")

@@ -206,6 +206,22 @@ class ListeningTest(InterfaceTest):
         page.get_by_role("button", name="All plain").click()
         expect(page.get_by_role("button", name="All plain")).to_have_count(0)
 
+    def test_the_gauge_tells_what_an_ear_makes_of_both(self):
+        gauge = self.page.get_by_test_id("doubling")
+        self.seek(12.0)
+        expect(gauge).to_have_text("in step")
+        self.page.get_by_role("radio", name="10 ms").click()
+        self.page.get_by_test_id("sentence").click()
+        self.page.keyboard.press("Shift+ArrowRight")
+        expect(gauge).to_contain_text("nothing clearly alike here")
+        self.page.keyboard.press("Control+z")
+        self.page.get_by_role("radio", name="1 frame").click()
+        self.page.get_by_test_id("sentence").click()
+        self.page.keyboard.press("ArrowRight")
+        expect(gauge).to_have_text("40 ms late: an echo; 14 m of air")
+        self.page.keyboard.press("Control+z")
+        expect(gauge).to_have_text("in step")
+
     def test_only_what_is_chosen_is_heard(self):
         # Before the recording begins there is the reference alone.
         self.play("2")

@@ -1,4 +1,6 @@
-"""Timing measured anew at single moments, through one version of the map; and the moments worth looking at."""
+"""Timing measured anew at single moments, through one version of the map, and what an ear makes of it; moments worth
+looking at.
+"""
 
 from dataclasses import dataclass
 from uuid import UUID
@@ -9,7 +11,8 @@ from gullywind.actions.context import Context
 from gullywind.actions.hear.prove_recording import listening_pair
 from gullywind.core.ground.errors import NotNowError
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.proof import prove_moment
+from gullywind.core.measure.doubling import Doubling, measure_doubling
+from gullywind.core.proof import prove_moment, rendered_listening
 from gullywind.core.sound.peaks import FINEST_BIN
 from gullywind.formats.derived import load_peaks, peaks_name
 from gullywind.store.database import Session
@@ -36,6 +39,16 @@ def measure_timing(context: Context, recording_id: UUID, map_id: UUID, t_ref: fl
         return Timing(t_ref, None, 0.0)
     found = prove_moment(*listening_pair(context, reference, recording), time_map, t_ref)
     return Timing(t_ref, found.lag_s * 1e3 if found else None, found.quality if found else 0.0)
+
+
+def doubling_at(context: Context, recording_id: UUID, map_id: UUID, t_ref: float) -> Doubling | None:
+    """What an ear makes of both together around a moment of the reference, through one version of the map."""
+    with context.database.session() as session:
+        recording, reference, time_map = _placed(session, recording_id, map_id)
+    if not np.isfinite(time_map.to_recording(np.array([t_ref]))[0]):
+        return None
+    ours, theirs = listening_pair(context, reference, recording)
+    return measure_doubling(ours, rendered_listening(ours, theirs, time_map), t_ref)
 
 
 def loupe_moments(context: Context, recording_id: UUID) -> list[float]:

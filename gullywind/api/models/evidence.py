@@ -7,7 +7,9 @@ from pydantic import BaseModel
 
 from gullywind.actions.hear.channel_levels import ChannelHolds
 from gullywind.actions.place.place_by_timecode import CodedOffset
+from gullywind.actions.words import doubling_words
 from gullywind.core.ground.frames import rate_name
+from gullywind.core.measure.doubling import Doubling, DoublingKind
 from gullywind.core.proof import Verdict, verdict_of
 from gullywind.store.tables import ProofRow, VersionRow
 
@@ -89,6 +91,19 @@ class TimingOut(BaseModel):
     t_ref: float
     lag_ms: float | None
     quality: float
+
+
+class DoublingOut(BaseModel):
+    """What an ear makes of both together around a moment; `lag_ms` positive: the recording is late."""
+
+    lag_ms: float
+    kind: DoublingKind
+    words: str
+
+    @classmethod
+    def of(cls, found: Doubling) -> "DoublingOut":
+        """From the core value."""
+        return cls(lag_ms=found.lag_s * 1e3, kind=found.kind, words=doubling_words(found))
 
 
 class ChannelOut(BaseModel):

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from gullywind.actions.hear.measure_set import InsideMember
 from gullywind.api.models.recordings import Body
-from gullywind.core.judge.along_course import SOUND_M_S
+from gullywind.core.ground.units import SOUND_M_S
 from gullywind.core.maps.sets import follow_each_other
 from gullywind.core.sound.set_signs import OfferedSet
 from gullywind.store.sets import sets_of

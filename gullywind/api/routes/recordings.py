@@ -15,7 +15,7 @@ from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.channel_levels import channel_levels
 from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
-from gullywind.actions.hear.measure_timing import loupe_moments, measure_timing
+from gullywind.actions.hear.measure_timing import doubling_at, loupe_moments, measure_timing
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, describe_recording, remove_recordings, take_in
@@ -24,6 +24,7 @@ from gullywind.api.models.evidence import (
     ChannelOut,
     CurveOut,
     DifferenceOut,
+    DoublingOut,
     ProofWindowsOut,
     TimecodeOut,
     TimingOut,
@@ -242,6 +243,13 @@ def get_timing(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextD
     """The timing difference at one moment of the reference, measured anew through one version of the map."""
     timing = measure_timing(context, recording_id, map_id, t_ref)
     return TimingOut(t_ref=timing.t_ref, lag_ms=timing.lag_ms, quality=timing.quality)
+
+
+@router.get("/recordings/{recording_id}/doubling")
+def get_doubling(recording_id: UUID, map_id: UUID, t_ref: float, context: ContextDep) -> DoublingOut | None:
+    """What an ear makes of both together around a moment; null where nothing there is clearly alike."""
+    found = doubling_at(context, recording_id, map_id, t_ref)
+    return DoublingOut.of(found) if found else None
 
 
 @router.get("/recordings/{recording_id}/difference")

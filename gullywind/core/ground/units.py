@@ -7,6 +7,8 @@ import numpy.typing as npt
 
 Floats = npt.NDArray[np.float64]
 Samples = npt.NDArray[np.float32]
+#: How fast sound travels in air at 15 degrees Celsius, m/s.
+SOUND_M_S = 340.0
 #: `checkpoint(fraction_done)`: reports progress in 0..1 and may raise `Cancelled`.
 Checkpoint = Callable[[float], None]
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from gullywind.core.ground.units import Checkpoint
+from gullywind.core.ground.units import SOUND_M_S, Checkpoint
 from gullywind.core.ground.words import Note, milliseconds
 from gullywind.core.judge.confidence import PART_QUALITY, PLACED_FROM
 from gullywind.core.maps.time_map import Piece, TimeMap
@@ -51,7 +51,6 @@ LEAST_EXPLAINED, LEAST_AGREEING = 0.5, 0.8
 #: Neighbouring windows share half their sound, so that their gains count as fewer.
 SHARED_WINDOWS = 1.4
 #: Sound travels so far in a second, m.
-SOUND_M_S = 340.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -13,6 +13,7 @@ export type Delivery = components['schemas']['DeliveryOut']
 export type MatchCurve = components['schemas']['CurveOut']
 export type Mark = components['schemas']['MarkOut']
 export type Timecode = components['schemas']['TimecodeOut']
+export type Doubling = components['schemas']['DoublingOut']
 export type Timing = components['schemas']['TimingOut']
 export type Edit = paths['/api/recordings/{recording_id}/map-edits']['post']['requestBody']['content']['application/json']
 type WithoutVersion<T> = T extends unknown ? Omit<T, 'version'> : never

@@ -95,6 +95,20 @@ export const differenceOptions = (recordingId: string, mapId: string, tRefS: num
     staleTime: Infinity,
   })
 
+/** What an ear makes of reference and recording together around a moment, through one version of the map. */
+export const doublingOptions = (recordingId: string, mapId: string, tRefS: number) =>
+  queryOptions({
+    queryKey: ['doubling', recordingId, mapId, tRefS],
+    queryFn: () =>
+      told(
+        api.GET('/api/recordings/{recording_id}/doubling', {
+          params: { path: { recording_id: recordingId }, query: { map_id: mapId, t_ref: tRefS } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  })
+
 /** The marks of all recordings of a project, by the recordings' ids. */
 export const marksOptions = (projectId: string) =>
   queryOptions({

@@ -488,6 +488,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings/{recording_id}/doubling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Doubling
+         * @description What an ear makes of both together around a moment; null where nothing there is clearly alike.
+         */
+        get: operations["get_doubling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recordings/{recording_id}/difference": {
         parameters: {
             query?: never;
@@ -1257,6 +1277,23 @@ export interface components {
             count: number;
             /** Left */
             left: components["schemas"]["LeftOut"][];
+        };
+        /**
+         * DoublingKind
+         * @description What the two are to an ear.
+         * @enum {string}
+         */
+        DoublingKind: "in step" | "coloured by combing" | "thick" | "an echo";
+        /**
+         * DoublingOut
+         * @description What an ear makes of both together around a moment; `lag_ms` positive: the recording is late.
+         */
+        DoublingOut: {
+            /** Lag Ms */
+            lag_ms: number;
+            kind: components["schemas"]["DoublingKind"];
+            /** Words */
+            words: string;
         };
         /**
          * FileOut
@@ -4406,6 +4443,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TimingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_doubling: {
+        parameters: {
+            query: {
+                map_id: string;
+                t_ref: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoublingOut"] | null;
                 };
             };
             /** @description gone */

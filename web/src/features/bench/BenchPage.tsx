@@ -16,6 +16,7 @@ import { Page } from '../../ui/Page'
 import { BenchBar } from './BenchBar'
 import { Cancelled } from './Cancelled'
 import { BenchContext, createBench, useBench, useBenchStore } from './benchStore'
+import { DoublingGauge } from './DoublingGauge'
 import { LoupeRow } from './LoupeRow'
 import { useChosenMarks } from './marks'
 import { Mirror } from './Mirror'
@@ -138,6 +139,7 @@ function Work() {
       </Flex>
       <ListeningBar frameRate={project.frame_rate.per_second} ways={WAYS.map((w) => w.way)}>
         <Cancelled />
+        <DoublingGauge />
       </ListeningBar>
     </>
   )
