@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from fractions import Fraction
+from math import cos, pi, sin
 from pathlib import Path
 
 import av
@@ -87,9 +88,9 @@ def _drawn(frames: int, hue: float, mouth: np.ndarray | None) -> Iterator[np.nda
 
 def _yard(t: float, light: np.ndarray, *, with_face: bool) -> np.ndarray:
     """A dark yard, a lantern that swings, and a head in its light."""
-    cx, cy = 192 + 22 * np.sin(2 * np.pi * t / 3.1), 56 + 5 * np.cos(4 * np.pi * t / 3.1)
+    cx, cy = 192 + 22 * sin(2 * pi * t / 3.1), 56 + 5 * cos(4 * pi * t / 3.1)
     away = (X - cx) ** 2 + (Y - cy) ** 2
-    flicker = 0.85 + 0.15 * np.sin(t * 7.3)
+    flicker = 0.85 + 0.15 * sin(t * 7.3)
     shade = 0.05 + 0.04 * Y / HEIGHT + 0.5 * flicker * np.exp(-away / 5200)
     picture = shade[..., None] * light.astype(np.float32)
     if with_face:

@@ -61,9 +61,10 @@ export function ListeningBar({ frameRate, ways, labels, children }: Props) {
         rounded="md"
         overflow="hidden"
       />
-      {loop && (
-        <Button size="xs" variant="outline" onClick={() => player.setLoop(null)} title="Stop repeating (L)">
-          <Repeat size={13} /> repeats {(loop.endS - loop.startS).toFixed(2)} s
+      {loop.length > 0 && (
+        <Button size="xs" variant="outline" onClick={() => player.setLoop([])} title="Stop repeating (L)">
+          <Repeat size={13} />{' '}
+          {loop.length > 1 ? `${loop.length} moments in turn` : `repeats ${(loop[0]!.endS - loop[0]!.startS).toFixed(2)} s`}
         </Button>
       )}
       {error && (

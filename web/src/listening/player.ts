@@ -1,5 +1,6 @@
 import { fetchSound, type Track } from './fetchSound'
 import { Levels, SMOOTH_S } from './levels'
+import { enter } from './loops'
 import { owedFrom, type Segment } from './owed'
 import { usePlayer, WAY_KEY, type Range } from './playerState'
 import type { Way } from './ways'
@@ -13,6 +14,8 @@ export { usePlayer }
 export type { Range }
 
 const FIRST_S = 0.5
+/** So long fades what ends or begins where playing jumps. */
+const JUMP_S = 0.003
 const FADED_S = 8 * SMOOTH_S
 /** What is heard on either side of a moment. */
 const AROUND_S = 0.5
@@ -81,7 +84,8 @@ class Player {
     this.applyWay()
   }
 
-  setLoop(loop: Range | null): void {
+  /** Stretches that are repeated, one after the other; none: it plays on. */
+  setLoop(loop: readonly Range[]): void {
     usePlayer.setState({ loop })
     if (usePlayer.getState().playing) this.restart()
   }
@@ -156,21 +160,24 @@ class Player {
     usePlayer.setState({ playing: true, error: null })
     await this.context.resume()
     const { positionS } = usePlayer.getState()
-    const loop = this.once ? null : usePlayer.getState().loop
-    const inLoop = loop && positionS >= loop.startS && positionS < loop.endS - 0.01
-    let next = Math.round((loop && !inLoop ? loop.startS : positionS >= this.lengthS - 0.01 ? 0 : positionS) * this.rate)
-    let when = 0
+    const entered = this.once ? null : enter(usePlayer.getState().loop, positionS)
+    let turn = entered?.turn ?? 0
+    let next = Math.round((entered?.fromS ?? (positionS >= this.lengthS - 0.01 ? 0 : positionS)) * this.rate)
+    let [when, jumped] = [0, false]
     this.applyWay()
     try {
       while (run === this.run) {
-        const range = this.once ? null : usePlayer.getState().loop
+        const loop = this.once ? [] : usePlayer.getState().loop
+        const range = loop[turn % Math.max(loop.length, 1)]
         const end = Math.round((this.once?.endS ?? range?.endS ?? this.lengthS) * this.rate)
         // The first chunk is short, so that sound starts at once.
         const wanted = Math.round((when === 0 ? FIRST_S : CHUNK_S) * this.rate)
         const samples = Math.min(wanted, end - next)
         if (samples <= 0) {
           if (range) {
-            next = Math.round(range.startS * this.rate)
+            turn = (turn + 1) % loop.length
+            next = Math.round(loop[turn]!.startS * this.rate)
+            jumped = true
             continue
           }
           await this.until(when, run)
@@ -194,8 +201,13 @@ class Player {
         for (const [i, track] of tracks.entries()) {
           const current = this.tracks.find((t) => t.recordingId === track.recordingId)
           const buffer = current && current.mapId !== track.mapId ? await this.fetch(current, next, samples) : buffers[i]!
-          this.schedule(track, buffer, when)
+          const { fade } = this.schedule(track, buffer, when)
+          // Where it jumps, one moment ends and another begins: neither with a click.
+          if (jumped) fade.gain.setValueAtTime(0, when).linearRampToValueAtTime(1, when + JUMP_S)
+          const over = when + samples / this.rate
+          if (range && next + samples === end) fade.gain.setValueAtTime(1, over - JUMP_S).linearRampToValueAtTime(0, over)
         }
+        jumped = false
         next += samples
         when += samples / this.rate
         await this.until(when - AHEAD_S, run)

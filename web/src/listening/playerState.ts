@@ -11,7 +11,8 @@ interface PlayerState {
   /** Where playing starts, s of reference time; while playing, ask `positionS`. */
   positionS: number
   way: Way
-  loop: Range | null
+  /** What is repeated, one stretch after the other; none: it plays on. */
+  loop: readonly Range[]
   follow: boolean
   error: string | null
 }
@@ -23,7 +24,7 @@ export const usePlayer = create<PlayerState>(() => ({
   playing: false,
   positionS: 0,
   way: WAYS.some((w) => w.way === remembered) ? remembered! : 'both',
-  loop: null,
+  loop: [],
   follow: true,
   error: null,
 }))

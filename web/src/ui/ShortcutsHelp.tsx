@@ -9,6 +9,8 @@ const SHORTCUTS: readonly [string, string][] = [
   ['Space', 'play or stop'],
   ['1 – 6', 'way of hearing'],
   ['L', 'repeat the selection, or stop repeating'],
+  ['Shift L', 'hear start, middle and end in turn, again and again'],
+  ['A', 'the last second again; in the overview add recordings'],
   ['← →', 'move the recording, or the chosen piece, by one step'],
   ['Shift ← →', 'ten steps at once'],
   ['Alt ← →', 'move the end by one step, the start held: the clock follows'],
@@ -37,7 +39,6 @@ const SHORTCUTS: readonly [string, string][] = [
   ['Delete / X', 'overview: remove, lock or unlock what is chosen'],
   ['J / K', 'next or previous recording'],
   ['/', 'find a recording by its name or note (overview)'],
-  ['A', 'add recordings (overview)'],
   ['Esc', 'let go of piece, selection or what is chosen; one screen back'],
   ['?', 'this list'],
 ]

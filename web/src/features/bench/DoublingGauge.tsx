@@ -5,6 +5,7 @@ import type { Doubling } from '../../api/client'
 import { doublingOptions } from '../../api/queries'
 import { usePlayer } from '../../listening/playerState'
 import { usePlayhead } from '../../listening/usePlayhead'
+import { toRecording } from '../../time/timeMap'
 import { useSettled } from '../../ui/useSettled'
 import { useBench } from './benchStore'
 
@@ -44,8 +45,11 @@ export function DoublingGauge() {
   )
   usePlayhead(follow)
   const rested = useSettled(atS, playing ? 0 : RESTED_MS)
-  const { data: found } = useQuery({ ...doublingOptions(id, mapId, rested), enabled: mapId !== '' && way !== 'difference' })
-  if (!mapId || way === 'difference' || found === undefined) return null
+  // Where there is no recording there is nothing to compare.
+  const isThere = useBench((s) => toRecording(s.pieces, rested) !== null)
+  const asks = mapId !== '' && way !== 'difference' && isThere
+  const { data: found } = useQuery({ ...doublingOptions(id, mapId, rested), enabled: asks })
+  if (!asks || found === undefined) return null
   return (
     <Flex align="center" gap="3" minW="0" title="The lag around the playhead, early to late, and what an ear makes of both together">
       <Box position="relative" w={`${WIDTH_PX}px`} h="20px" flexShrink={0} display={{ base: 'none', lg: 'block' }} aria-hidden>

@@ -4,6 +4,7 @@ import type { Pieces } from '../../api/client'
 import { useSettled } from '../../ui/useSettled'
 import { Loupe } from './Loupe'
 import { useBench } from './benchStore'
+import { hearMomentsInTurn } from './momentsInTurn'
 import { useWaveKind } from './waveKind'
 
 const WIDTHS_MS = [4, 24, 100] as const
@@ -53,6 +54,16 @@ export const LoupeRow = memo(function LoupeRow() {
             : `wide — the ${TITLES[held]} is held: drag the lower half elsewhere, and the clock follows`}
         </Text>
         <Box flex="1" />
+        <Text
+          as="button"
+          px="1"
+          rounded="sm"
+          flexShrink={0}
+          title="Hear the three moments one after the other, again and again (Shift L)"
+          onClick={() => hearMomentsInTurn(centresS)}
+        >
+          hear in turn
+        </Text>
         <Text
           as="button"
           px="1"

@@ -36,7 +36,8 @@ export function PicturePanel() {
     <Box
       {...(whole
         ? { position: 'fixed', inset: '0 0 60px 0', zIndex: 'overlay', bg: 'bg', p: '3', display: 'flex', flexDirection: 'column' }
-        : {})}
+        : // The panel scrolls below it.
+          { position: 'sticky', top: '-12px', zIndex: 1, bg: 'bg', pb: '2', mt: '-12px', pt: '12px', flexShrink: 0 })}
       data-testid="pictures-beside"
     >
       <Flex align="center" mb="1" flexShrink={0}>

@@ -3,6 +3,7 @@ import { player, usePlayer } from '../../listening/player'
 import { WAYS } from '../../listening/ways'
 import { onKeys } from '../../ui/keys'
 import { useBenchStore } from './benchStore'
+import { hearMomentsInTurn } from './momentsInTurn'
 import { useMarkActions } from './marks'
 import { usePictureSize } from './pictureSize'
 import { stepFrame } from './stepFrame'
@@ -16,6 +17,8 @@ interface Ways {
 }
 
 const TEN = 10
+/** What is heard once more of what was just heard. */
+const AGAIN_S = 1
 const ZOOM = 1.6
 
 /** All keys of the bench; the list on "?" must say the same. */
@@ -92,7 +95,15 @@ export function useBenchKeys(ways: Ways): void {
       '-': () => bench().zoom(ZOOM),
       '0': () => bench().showAll(),
       f: () => usePlayer.setState((s) => ({ follow: !s.follow })),
-      l: () => player.setLoop(usePlayer.getState().loop ? null : bench().selection),
+      l: () => {
+        const { selection } = bench()
+        player.setLoop(usePlayer.getState().loop.length || !selection ? [] : [selection])
+      },
+      'Shift+L': () => hearMomentsInTurn(bench().centresS),
+      a: () => {
+        const atS = player.positionS()
+        player.hearOnce(atS - AGAIN_S, atS, atS, usePlayer.getState().way)
+      },
       n: nextPlace,
       j: () => latest.current.step(1),
       k: () => latest.current.step(-1),
@@ -105,7 +116,7 @@ export function useBenchKeys(ways: Ways): void {
         else if (bench().piece !== null) bench().choosePiece(null)
         else if (bench().selection) {
           bench().select(null)
-          player.setLoop(null)
+          player.setLoop([])
         } else latest.current.leave()
       },
     })
