@@ -48,8 +48,17 @@ def sound_rate_hz(suffix: str, wanted_hz: int) -> int:
     return OPUS_HZ if CODECS.get(suffix.lower()) == "libopus" else wanted_hz
 
 
-def write_picture(source: Path, output: Path, sound: NewSound, *, checkpoint: Checkpoint = no_checkpoint) -> None:
-    """Copy a video with a new sound as its first track; its own sounds follow as they are. Whole or not at all.
+def write_picture(
+    source: Path,
+    output: Path,
+    sound: NewSound,
+    *,
+    keeps_own: bool = True,
+    checkpoint: Checkpoint = no_checkpoint,
+) -> None:
+    """Copy a video with a new sound as its first track; its own sounds follow as they are, unless it keeps none.
+
+    Whole or not at all.
 
     Raises
     ------
@@ -63,7 +72,7 @@ def write_picture(source: Path, output: Path, sound: NewSound, *, checkpoint: Ch
         with open_container(source) as container:
             if not container.streams.video:
                 raise UnreadableError("holds no picture")
-            _copy(container, part, sound, checkpoint)
+            _copy(container, part, sound, keeps_own, checkpoint)
         part.replace(output)
     except (OSError, ValueError, av.error.FFmpegError) as error:
         part.unlink(missing_ok=True)
@@ -74,7 +83,9 @@ def write_picture(source: Path, output: Path, sound: NewSound, *, checkpoint: Ch
         raise
 
 
-def _copy(container: av.container.InputContainer, part: Path, sound: NewSound, checkpoint: Checkpoint) -> None:
+def _copy(
+    container: av.container.InputContainer, part: Path, sound: NewSound, keeps_own: bool, checkpoint: Checkpoint
+) -> None:
     codec = CODECS.get(part.suffix.lower(), LOSSY)
     channels = sound.channels if sound.channels <= MOST_SOUND_CHANNELS else 1
     layout = "mono" if channels == 1 else "stereo"
@@ -92,7 +103,7 @@ def _copy(container: av.container.InputContainer, part: Path, sound: NewSound, c
         if codec in LOSSY_BITS:
             new.bit_rate = LOSSY_BITS[codec]
         new.metadata.update(_named(sound.name))
-        for one in container.streams.audio:
+        for one in container.streams.audio if keeps_own else ():
             copies[one.index] = written.add_stream_from_template(one)
             copies[one.index].metadata.update(_named("own sound"))
         start_s = clock_start_s(container) or 0.0
@@ -105,8 +116,9 @@ def _copy(container: av.container.InputContainer, part: Path, sound: NewSound, c
             while written_s < at_s + SOUND_AHEAD_S and (frame := next(frames, None)) is not None:
                 written.mux(new.encode(frame))
                 written_s += frame.samples / sound.sample_rate_hz
-            packet.stream = copies[packet.stream.index]
-            written.mux(packet)
+            if packet.stream.index in copies:
+                packet.stream = copies[packet.stream.index]
+                written.mux(packet)
             checkpoint(min((at_s - start_s) / duration_s, 1.0))
         for frame in frames:
             written.mux(new.encode(frame))

@@ -1,6 +1,6 @@
 import unittest
 
-from gullywind.actions.deliver.write_delivery import report_csv
+from gullywind.actions.deliver.report import report_csv
 from gullywind.actions.projects.change_projects import clean_name
 from gullywind.actions.projects.change_recordings import base_name
 from gullywind.actions.words import unsure_sentence

@@ -38,7 +38,7 @@ class ApiTest(ApiCase):
         self.run_jobs()
         answer = self.client.get(f"/api/deliveries/{asked['id']}/file")
         archive = zipfile.ZipFile(io.BytesIO(answer.content))
-        self.assertEqual(sorted(archive.namelist()), ["Camera.wav", "report.csv", "report.json"])
+        self.assertEqual(sorted(archive.namelist()), ["Camera.wav", "report.csv", "report.html", "report.json"])
         rendered, rate_hz = soundfile.read(io.BytesIO(archive.read("Camera.wav")))
         self.assertEqual((rate_hz, rendered.size), (RATE_HZ, 60 * RATE_HZ))
         event, _ = soundfile.read(io.BytesIO(self.reference_bytes))

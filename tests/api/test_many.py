@@ -9,6 +9,7 @@ from tests.files import wav_bytes
 from tests.signals import busy, clocked
 
 EVENT = busy(40.0, 710)
+REPORTS = ("report.csv", "report.json", "report.html")
 
 
 class ManyTest(ApiCase):
@@ -121,7 +122,7 @@ class ManyTest(ApiCase):
         self.run_jobs()
         file = self.client.get(f"/api/deliveries/{made['id']}/file")
         with zipfile.ZipFile(io.BytesIO(file.content)) as archive:
-            self.assertEqual(set(archive.namelist()), {"Camera.flac", "Phone.flac", "report.csv", "report.json"})
+            self.assertEqual(set(archive.namelist()), {"Camera.flac", "Phone.flac", *REPORTS})
 
     def test_a_remark_is_kept_and_told(self):
         project = self.placed()
@@ -132,3 +133,23 @@ class ManyTest(ApiCase):
         self.assertIn("use the left", self.client.get(f"/api/projects/{project['id']}/report.csv").text)
         long = self.client.patch(path, json={"version": said.json()["version"], "remark": "x" * 2001})
         self.assertIn("2000 characters at most", long.json()["detail"])
+
+    def test_the_report_tells_by_what_and_with_which_set_and_can_be_printed(self):
+        project = self.placed()
+        path = f"/api/projects/{project['id']}"
+        camera = self.recording(project, "Camera")
+        self.client.patch(f"/api/recordings/{camera['id']}", json={"version": camera["version"], "name": "<b>Cam & co"})
+        self.edit(self.recording(project, "Phone"), kind="push", push_s=0.002)
+        page = self.client.get(f"{path}/report.html")
+        self.assertEqual(page.headers["content-type"], "text/html; charset=utf-8")
+        self.assertIn("&lt;b&gt;Cam &amp; co", page.text)
+        self.assertNotIn("<b>Cam", page.text)
+        self.assertGreater(page.text.count("<circle"), 4)
+        for words in ("+2.0", "sound", "Desk</span> is the reference"):
+            self.assertIn(words, page.text)
+        ids = [self.recording(project, name)["id"] for name in ("<b>Cam & co", "Phone")]
+        self.client.post(f"{path}/sets", json={"recording_ids": ids})
+        self.edit(self.recording(project, "Phone"), kind="nudge", by_s=0.1)
+        rows = {one["name"]: one for one in self.client.get(f"{path}/report.json").json()}
+        self.assertEqual([rows[name]["by"] for name in ("Desk", "Phone", "Stray")], [None, "hand", None])
+        self.assertEqual([rows[name]["set"] for name in ("Desk", "Phone", "<b>Cam & co")], [None, 1, 1])

@@ -33,9 +33,9 @@ class PicturesTest(ApiCase):
         "Stray.wav": wav_bytes(busy(10.0, 911)),
     }
 
-    def ask(self, project: dict, video_name: str, sound: str):
+    def ask(self, project: dict, video_name: str, sound: str, *, instead: bool = False):
         ids = [self.recording(project, name)["id"] for name in (video_name, sound)]
-        body = {"recording_id": ids[0], "sound_from_id": ids[1]}
+        body = {"recording_id": ids[0], "sound_from_id": ids[1], "instead": instead}
         return self.client.post(f"/api/projects/{project['id']}/pictures", json=body)
 
     def first_track(self, delivery: dict) -> tuple[np.ndarray, list[str]]:
@@ -70,14 +70,14 @@ class PicturesTest(ApiCase):
 
     def test_the_picture_gets_the_sound_of_the_reference_or_of_another(self):
         project = self.placed()
-        for sound, gain in (("Desk", 1.0), ("Lapel", 0.5)):
-            asked = self.ask(project, "Camera", sound)
+        for sound, gain, instead in (("Desk", 1.0, False), ("Lapel", 0.5, True)):
+            asked = self.ask(project, "Camera", sound, instead=instead)
             self.assertEqual(asked.status_code, 202, asked.text)
             self.run_jobs()
             (newest, *_) = self.client.get(f"/api/projects/{project['id']}/deliveries").json()
             self.assertEqual((newest["ready"], newest["file_name"]), (True, "Camera.mp4"), newest)
             heard, streams = self.first_track(newest)
-            self.assertEqual(streams, ["video", "audio", "audio"])
+            self.assertEqual(streams, ["video", "audio"] if instead else ["video", "audio", "audio"])
             for at_s in (1.0, 12.0, 22.0):
                 part = slice(round(at_s * RATE_HZ), round((at_s + 0.5) * RATE_HZ))
                 likeness = np.corrcoef(heard[part], ON_ITS_CLOCK[part])[0, 1]

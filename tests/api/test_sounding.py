@@ -148,7 +148,7 @@ class SoundingTest(ApiCase):
         asked = self.client.post(deliveries, json={}).json()
         self.run_jobs()
         archive = zipfile.ZipFile(io.BytesIO(self.client.get(f"/api/deliveries/{asked['id']}/file").content))
-        self.assertEqual({"Phone.wav", "report.csv", "report.json"}, set(archive.namelist()))
+        self.assertEqual({"Phone.wav", "report.csv", "report.html", "report.json"}, set(archive.namelist()))
         rows = {one["name"]: one for one in json.loads(archive.read("report.json"))}
         self.assertEqual([rows[name]["kept"] for name in ("Camera", "Phone")], [False, True])
         # It sounds all the same.

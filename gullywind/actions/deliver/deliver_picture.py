@@ -23,9 +23,9 @@ from gullywind.store.works import delivery_of_work
 
 
 def request_picture(
-    context: Context, session: Session, project_id: UUID, recording_id: UUID, sound_from_id: UUID
+    context: Context, session: Session, project_id: UUID, recording_id: UUID, sound_from_id: UUID, *, instead: bool
 ) -> DeliveryRow:
-    """Queue the writing of a recording's picture with another one's sound."""
+    """Queue the writing of a recording's picture with another one's sound, beside its own or `instead` of it."""
     project = get_project(session, project_id, lock=True)
     row, other = get_recording(session, recording_id), get_recording(session, sound_from_id)
     if {row.project_id, other.project_id} != {project_id}:
@@ -46,6 +46,7 @@ def request_picture(
         recording_id=recording_id,
         sound_from_id=sound_from_id,
         form=SampleForm.PCM24,
+        instead=instead,
     )
     session.add(made)
     session.flush()
@@ -63,6 +64,7 @@ def write_picture_delivery(context: Context, work_id: UUID, checkpoint: Checkpoi
         row, other = get_recording(session, delivery.recording_id), get_recording(session, delivery.sound_from_id)
         lies = _version(row, reference)
         sounds = _version(other, reference)
+        instead = delivery.instead
         name = f"{file_stem(row.name)}{PurePosixPath(row.file_name).suffix}"
         content, facts = row.content_hash, row.media.to_facts()
         rate_hz = reference.media.sample_rate_hz or facts.sample_rate_hz
@@ -78,7 +80,9 @@ def write_picture_delivery(context: Context, work_id: UUID, checkpoint: Checkpoi
             else _between(other_name, source, lies.heard_map, sounds, rate_hz)
         )
         path = folder / name
-        picture_file(context.media.whole_original(content), facts, new, path, checkpoint=checkpoint)
+        picture_file(
+            context.media.whole_original(content), facts, new, path, keeps_own=not instead, checkpoint=checkpoint
+        )
         context.media.put_delivered(path)
     except OSError as error:
         context.media.delete_delivery(str(work_id))

@@ -39,7 +39,13 @@ def reference_for_picture(
 
 
 def picture_file(
-    path: Path, facts: MediaFacts, sound: SoundForPicture, output: Path, *, checkpoint: Checkpoint = no_checkpoint
+    path: Path,
+    facts: MediaFacts,
+    sound: SoundForPicture,
+    output: Path,
+    *,
+    keeps_own: bool = True,
+    checkpoint: Checkpoint = no_checkpoint,
 ) -> None:
     """Copy a recording's picture with another sound in step with it.
 
@@ -54,4 +60,5 @@ def picture_file(
         samples=round(facts.duration_s * rate_hz),
     )
     channels = chosen_channels(sound.source, sound.sounding.channels).channels
-    write_picture(path, output, NewSound(sound.name, rate_hz, channels, blocks), checkpoint=checkpoint)
+    new = NewSound(sound.name, rate_hz, channels, blocks)
+    write_picture(path, output, new, keeps_own=keeps_own, checkpoint=checkpoint)

@@ -1,20 +1,18 @@
 """Deliver: aligned files, one, or several as a ZIP, with the report."""
 
-import csv
-import io
 import json
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
 from uuid import UUID
 
 from gullywind.actions.bring_in.listen_to_media import open_stored
 from gullywind.actions.context import Context
 from gullywind.actions.deliver.deliver_picture import write_picture_delivery
 from gullywind.actions.deliver.render_file import render_file
+from gullywind.actions.deliver.report import report_csv, report_rows
+from gullywind.actions.deliver.report_page import report_page
 from gullywind.actions.hear.prove_recording import prove_recording
-from gullywind.actions.status import status_of_recording
 from gullywind.actions.timeline import timeline_of
 from gullywind.actions.work.start_work import start_work
 from gullywind.core.ground.errors import NotFoundError, NotNowError, StorageError
@@ -29,26 +27,6 @@ from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings
 from gullywind.store.tables import DeliveryRow, RecordingRow, WorkKind
 from gullywind.store.works import delivery_of_work, get_work
-
-REPORT_FIELDS = [
-    "name",
-    "file",
-    "status",
-    "offset_s",
-    "rate",
-    "clock_ppm",
-    "polarity",
-    "confidence",
-    "residual_median_ms",
-    "residual_p95_ms",
-    "windows",
-    "push_ms",
-    "gain_db",
-    "kept",
-    "last_change",
-    "remark",
-    "notes",
-]
 
 
 def request_delivery(
@@ -98,7 +76,12 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         # The report carries what is left over, so it must be measured.
         prove_recording(context, recording_id, lambda done, i=i: checkpoint(0.1 * (i + done) / len(unproved)))  # type: ignore[misc]
     with context.database.session() as session:
-        report = report_rows(session, project_id)
+        rows = report_rows(session, project_id)
+        report = {
+            "report.csv": report_csv(rows),
+            "report.json": json.dumps(rows, indent=1),
+            "report.html": report_page(session, project_id),
+        }
     try:
         zip_name = None if single else project_name
         final, clipped = _write(context, work_id, items, report, form, timeline, zip_name, checkpoint)
@@ -115,7 +98,7 @@ def _write(
     context: Context,
     work_id: UUID,
     items: list[tuple[str, str, Version]],
-    report: list[dict[str, Any]],
+    report: dict[str, str],
     form: SampleForm,
     timeline: Timeline,
     zip_name: str | None,
@@ -149,15 +132,15 @@ def _write(
     return (written[0] if zip_name is None else _zip(folder / zip_name, written, report)), clipped
 
 
-def _zip(final: Path, written: list[Path], report: list[dict[str, Any]]) -> Path:
+def _zip(final: Path, written: list[Path], report: dict[str, str]) -> Path:
     try:
         # Sound hardly shrinks: stored, not deflated. ZIP64 takes over beyond 4 GB.
         with zipfile.ZipFile(final, "w", zipfile.ZIP_STORED, allowZip64=True) as archive:
             for path in written:
                 archive.write(path, path.name)
                 path.unlink()
-            archive.writestr("report.csv", report_csv(report))
-            archive.writestr("report.json", json.dumps(report, indent=1))
+            for name, text in report.items():
+                archive.writestr(name, text)
     except OSError as error:
         raise StorageError(f"The ZIP could not be written: {(error.strerror or str(error)).lower()}.") from error
     return final
@@ -171,52 +154,6 @@ def delivered_file(context: Context, delivery: DeliveryRow) -> Path:
     if path is None or not path.exists():
         raise NotFoundError("This file is not written yet, or was deleted; deliver again.")
     return path
-
-
-def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
-    """One row a recording: offsets, confidence, residuals, notes."""
-    project = get_project(session, project_id)
-    rows = []
-    for one in list_recordings(session, project_id):
-        current, judged = one.current, one.placing
-        time_map = current.value.heard_map if current else None
-        residual = one.current_proof.residual if one.current_proof else None
-        rows.append(
-            {
-                "name": one.name,
-                "file": one.file_name,
-                "status": "reference" if one.id == project.reference_id else status_of_recording(one),
-                "offset_s": time_map.offset_s if time_map else None,
-                "rate": time_map.rate if time_map else None,
-                "clock_ppm": time_map.clock_ppm if time_map else None,
-                "polarity": judged.polarity if judged else None,
-                "confidence": judged.confidence if judged else None,
-                "residual_median_ms": residual["median_ms"] if residual else None,
-                "residual_p95_ms": residual["p95_ms"] if residual else None,
-                "windows": residual["windows"] if residual else None,
-                "push_ms": current.value.push_s * 1e3 if current else None,
-                "gain_db": current.value.sounding.gain_db if current else None,
-                "kept": current.value.sounding.kept if current else None,
-                "last_change": current.sentence if current else None,
-                "remark": one.remark,
-                "notes": " ".join(note["message"] for note in judged.notes) if judged else "",
-            }
-        )
-    return rows
-
-
-def report_csv(rows: list[dict[str, Any]]) -> str:
-    """The report as CSV with a header."""
-    out = io.StringIO()
-    writer = csv.DictWriter(out, REPORT_FIELDS)
-    writer.writeheader()
-    writer.writerows({key: _as_text(value) for key, value in row.items()} for row in rows)
-    return out.getvalue()
-
-
-def _as_text(value: Any) -> Any:
-    """A name that begins like a formula is no formula to whoever opens the table (OWASP, CSV injection)."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in ("=", "+", "-", "@", "\t", "\r") else value
 
 
 def _of(rows: Sequence[RecordingRow], wanted: Sequence[UUID] | None) -> list[RecordingRow]:

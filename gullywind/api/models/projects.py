@@ -158,10 +158,11 @@ class DeliverIn(Body):
 
 
 class PictureIn(Body):
-    """Whose picture to write, and whose sound goes onto it."""
+    """Whose picture to write, and whose sound goes onto it: beside its own, or instead of that."""
 
     recording_id: UUID
     sound_from_id: UUID
+    instead: bool = False
 
 
 class DeliveryOut(BaseModel):

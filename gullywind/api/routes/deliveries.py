@@ -3,10 +3,12 @@
 from uuid import UUID
 
 from fastapi import APIRouter, Response
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, HTMLResponse
 
 from gullywind.actions.deliver.deliver_picture import request_picture
-from gullywind.actions.deliver.write_delivery import delivered_file, report_csv, report_rows, request_delivery
+from gullywind.actions.deliver.report import report_csv, report_rows
+from gullywind.actions.deliver.report_page import report_page
+from gullywind.actions.deliver.write_delivery import delivered_file, request_delivery
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.projects import DeliverIn, DeliveryOut, PictureIn
 from gullywind.store.works import find_work, get_delivery, list_deliveries
@@ -23,7 +25,8 @@ def post_delivery(project_id: UUID, body: DeliverIn, context: ContextDep, sessio
 @router.post("/projects/{project_id}/pictures", status_code=202)
 def post_picture(project_id: UUID, body: PictureIn, context: ContextDep, session: SessionDep) -> DeliveryOut:
     """Queue the writing of a recording's picture with another one's sound; the picture is copied as it is."""
-    return DeliveryOut.of(request_picture(context, session, project_id, body.recording_id, body.sound_from_id))
+    asked = body.recording_id, body.sound_from_id
+    return DeliveryOut.of(request_picture(context, session, project_id, *asked, instead=body.instead))
 
 
 @router.get("/projects/{project_id}/deliveries")
@@ -54,3 +57,9 @@ def get_report_csv(project_id: UUID, session: SessionDep) -> Response:
 def get_report_json(project_id: UUID, session: SessionDep) -> list[dict[str, object]]:
     """The same as JSON."""
     return report_rows(session, project_id)
+
+
+@router.get("/projects/{project_id}/report.html", response_class=HTMLResponse)
+def get_report_page(project_id: UUID, session: SessionDep) -> HTMLResponse:
+    """The same as a page to print, with the traces as pictures."""
+    return HTMLResponse(report_page(session, project_id))

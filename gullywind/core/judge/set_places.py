@@ -9,6 +9,9 @@ from gullywind.core.maps.sets import Member, carried
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Status, Way
 
+#: Of the note on a recording that lies with its set.
+SET_CODE = "with-its-set"
+
 
 def with_sets(timeline: str, drawn: Mapping[str, Drawn], sets: Sequence[Mapping[str, Member]]) -> dict[str, Drawn]:
     """Placings in which every set lies as its surest member does.
@@ -49,7 +52,7 @@ def with_sets(timeline: str, drawn: Mapping[str, Drawn], sets: Sequence[Mapping[
 
 def set_note(name: str) -> Note:
     """Whom a recording lies with."""
-    return Note("with-its-set", f"Lies with {name}, of the same set.")
+    return Note(SET_CODE, f"Lies with {name}, of the same set.")
 
 
 def _leader(timeline: str, drawn: Mapping[str, Drawn], members: Mapping[str, Member]) -> str | None:

@@ -76,6 +76,8 @@ class DeliveryRow(Base):
     work_id: Mapped[UUID] = mapped_column(ForeignKey("work.id", ondelete="CASCADE"))
     recording_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"))
     sound_from_id: Mapped[UUID | None] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), default=None)
+    #: The new sound takes the place of a picture's own one.
+    instead: Mapped[bool] = mapped_column(default=False, server_default="false")
     chosen: Mapped[list[str] | None] = mapped_column(JSONB(none_as_null=True), default=None)
     form: Mapped[str]
     file_name: Mapped[str | None] = mapped_column(default=None)

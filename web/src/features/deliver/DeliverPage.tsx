@@ -134,9 +134,12 @@ export function DeliverPage({ projectId }: { projectId: string }) {
               Report
             </Text>
             <Text fontSize="sm" color="fg.muted" mb="2">
-              Offsets, clocks, confidence and what is left over, as they are now.
+              Offsets, clocks, confidence and what is left over with its trace, as they are now.
             </Text>
             <Flex gap="4" fontSize="sm">
+              <TextLink href={`/api/projects/${projectId}/report.html`} target="_blank">
+                to print
+              </TextLink>
               <TextLink href={`/api/projects/${projectId}/report.csv`}>report.csv</TextLink>
               <TextLink href={`/api/projects/${projectId}/report.json`} target="_blank">
                 report.json

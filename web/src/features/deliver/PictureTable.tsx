@@ -2,11 +2,15 @@ import { Box, Button, Flex, NativeSelect, Text } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { api, told, type Project, type Recording } from '../../api/client'
+import { Choice } from '../../ui/Choice'
+
+const INSTEAD_KEY = 'gullywind-own-sound'
 
 /** Every video beside the sound that goes onto it: the reference's, until another is chosen. */
 export function PictureTable({ project }: { project: Project }) {
   const client = useQueryClient()
   const [chosen, choose] = useState<Record<string, string>>({})
+  const [instead, setInstead] = useState(() => localStorage.getItem(INSTEAD_KEY) === 'instead')
   const placed = project.recordings.filter((one) => one.map || one.id === project.reference_id)
   const videos = placed.filter((one) => one.media.picture_start_s !== null)
   const write = useMutation({
@@ -14,7 +18,7 @@ export function PictureTable({ project }: { project: Project }) {
       told(
         api.POST('/api/projects/{project_id}/pictures', {
           params: { path: { project_id: project.id } },
-          body: { recording_id: video, sound_from_id: sound },
+          body: { recording_id: video, sound_from_id: sound, instead },
         }),
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: ['deliveries', project.id] }),
@@ -34,9 +38,24 @@ export function PictureTable({ project }: { project: Project }) {
         Pictures with their new sound.
       </Text>
       <Text color="fg.muted" mb="4">
-        The picture is copied untouched; the sound is brought to the camera’s own clock and becomes the first track, the camera’s own sound
-        stays as the second.
+        The picture is copied untouched; the sound is brought to the camera’s own clock and becomes the first track.
       </Text>
+      <Choice
+        label="The camera’s own sound"
+        options={[
+          { value: 'beside', label: 'Own sound stays as the second track' },
+          { value: 'instead', label: 'Own sound is left out' },
+        ]}
+        value={instead ? 'instead' : 'beside'}
+        choose={(value) => {
+          localStorage.setItem(INSTEAD_KEY, value)
+          setInstead(value === 'instead')
+        }}
+        button={{ size: 'sm' }}
+        rest="outline"
+        gap="2"
+        mb="5"
+      />
       <Button size="sm" colorPalette="slate" loading={write.isPending} onClick={writeAll}>
         {videos.length === 1 ? 'Write the video' : `Write all ${videos.length} videos`}
       </Button>
