@@ -163,6 +163,19 @@ class HistoryTest(ApiCase):
         self.assertEqual(self.recording(other, "Camera")["status"], "placed")
         self.assertEqual(self.recording(other, "Stray")["status"], "unplaced")
 
+    def test_what_is_known_before_it_was_listened_to_is_proved_all_the_same(self):
+        self.placed()
+        # The files go with their projects; what was measured of them stays.
+        for one in self.client.get("/api/projects").json():
+            self.client.delete(f"/api/projects/{one['id']}")
+        project = self.new_project()
+        for name, body in self.files.items():
+            self.upload(project, name, body)
+        self.choose(project, "Desk")
+        self.run_jobs()
+        camera = self.recording(project, "Camera")
+        self.assertEqual((camera["status"], camera["proof"] and camera["proof"]["current"]), ("placed", True))
+
     def test_without_its_reference_a_project_still_knows_what_was_measured(self):
         project = self.placed()
         camera, phone = self.recording(project, "Camera"), self.recording(project, "Phone")
