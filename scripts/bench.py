@@ -23,7 +23,7 @@ from material.arrays import ArraySound
 from material.devices import SoundPath, clocked, encode, heard
 from material.music import piece
 from material.speech import talk
-from scripts.bench_interface import bench_drag, bench_frames, bench_sound
+from scripts.bench_interface import bench_drag, bench_frames, bench_seek, bench_sound
 from scripts.bench_ways import bench_ways
 from scripts.figures import line
 
@@ -278,6 +278,7 @@ BENCHES: dict[str, Callable[[Path], None]] = {
     "sound": bench_sound,
     "frames": bench_frames,
     "drag": bench_drag,
+    "seek": bench_seek,
 }
 
 

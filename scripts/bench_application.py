@@ -8,6 +8,7 @@ import http.client
 import json
 import tempfile
 import time
+import urllib.request
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -86,6 +87,36 @@ def in_application(served: Served, paths: list[Path], bring_in: Callable[[Served
     return times
 
 
+def bench_mix(served: Served) -> None:
+    """All recordings heard together: the first sound, another level, and what each stretch of sound costs."""
+    projects = served.ask("GET", "/projects")
+    assert isinstance(projects, list)
+    project = served.ask("GET", f"/projects/{projects[0]['id']}")
+    assert isinstance(project, dict)
+    ids = [one["id"] for one in project["recordings"] if one["map"]]
+
+    def mixed(first: int, samples: int, level_db: float) -> float:
+        voices = [{"recording_id": one, "level_db": level_db, "position": 0.2} for one in ids]
+        address = f"http://127.0.0.1:{served.port}/api/projects/{project['id']}/mix?first={first}&samples={samples}"
+        body = json.dumps({"voices": voices}).encode()
+        began = time.perf_counter()
+        with urllib.request.urlopen(
+            urllib.request.Request(address, body, {"Content-Type": "application/json"})
+        ) as answer:
+            answer.read()
+        return time.perf_counter() - began
+
+    firsts, changes = list[float](), list[float]()
+    for k in range(12):
+        first = (35 + 11 * k) * RATE_HZ
+        firsts.append(mixed(first, RATE_HZ // 2, 0.0))
+        changes.append(mixed(first + RATE_HZ // 10, round(0.35 * RATE_HZ), -3.0))
+    line(f"mix of {len(ids)}: first half second", f"{np.median(firsts) * 1e3:.0f} ms", "200 ms with the lead")
+    line(f"mix of {len(ids)}: another level", f"{np.median(changes) * 1e3:.0f} ms", "200 ms with the lead")
+    chunks = [mixed((40 + 2 * k) * RATE_HZ, 2 * RATE_HZ, 1.0) for k in range(60)]
+    line("mix: a stretch of 2 s", f"median {np.median(chunks):.2f} s, longest {max(chunks):.2f} s", "2 s: no dropout")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=72)
@@ -107,6 +138,8 @@ def main() -> None:
             served = Served(data, folders=folder / "files")
             served.start()
             times = in_application(served, paths, bring_in)
+            if bring_in is take_in:
+                bench_mix(served)
             served.stop()
             told = ", ".join(f"{what} {seconds:.1f} s" for what, seconds in times.items())
             line(f"{given.count} recordings {how}", told, "")

@@ -58,7 +58,7 @@ def bench_sound(folder: Path) -> None:
     )
 
 
-def on_the_bench(page: Page, what: str) -> bool:
+def on_the_bench(page: Page, what: str, name: str = "Pocket recorder") -> bool:
     """Open a recording of the demo on the bench; False, and a line that says so, where no server runs."""
     try:
         page.goto(base_url())
@@ -66,7 +66,7 @@ def on_the_bench(page: Page, what: str) -> bool:
         line(what, f"not measured: {type(error).__name__}", "a served demo")
         return False
     page.get_by_text("The miller's talk").click()
-    page.get_by_role("link", name="Pocket recorder").click()
+    page.get_by_role("link", name=name).click()
     page.get_by_test_id("loupe").nth(2).wait_for()
     return True
 
@@ -74,7 +74,7 @@ def on_the_bench(page: Page, what: str) -> bool:
 def bench_frames(folder: Path) -> None:
     """Frame times of the mirror while zooming and panning; needs a demo that is being served and placed."""
     with chromium() as browser:
-        page = new_page(browser)
+        page = new_page(browser, bypass_csp=True)
         if not on_the_bench(page, "zoom and pan of the mirror"):
             return
         box = page.get_by_test_id("mirror").bounding_box()
@@ -93,6 +93,37 @@ def bench_frames(folder: Path) -> None:
         )
 
 
+SEEN = """() => {
+  const video = document.querySelector('[data-testid=picture] video')
+  window.seen_ = 0
+  const onFrame = () => { window.seen_ = performance.now(); video.requestVideoFrameCallback(onFrame) }
+  video.requestVideoFrameCallback(onFrame)
+  window.addEventListener('pointerup', () => { window.sought_ = performance.now(); window.seen_ = 0 }, true)
+}"""
+
+
+def bench_seek(folder: Path) -> None:
+    """From a click on the axis to the frame that is seen there; needs a demo that is being served and placed."""
+    seen_ms: list[float] = []
+    with chromium() as browser:
+        page = new_page(browser, bypass_csp=True)
+        if not on_the_bench(page, "a seek of the picture", "Camera north"):
+            return
+        box = page.get_by_test_id("mirror").bounding_box()
+        assert box
+        page.wait_for_function("document.querySelector('[data-testid=picture] video')?.readyState >= 2")
+        page.evaluate(SEEN)
+        for k in range(30):
+            page.mouse.click(box["x"] + 90 + (k * 397) % 600, box["y"] + 6)
+            page.wait_for_function("window.seen_ > 0")
+            seen_ms.append(page.evaluate("window.seen_ - window.sought_"))
+    line(
+        "a seek of the picture, until it is seen",
+        f"median {np.median(seen_ms):.0f}, longest {max(seen_ms):.0f} ms",
+        "150 ms",
+    )
+
+
 HEARD = """() => {
   const start = AudioBufferSourceNode.prototype.start
   window.starts_ = []
@@ -109,7 +140,7 @@ def bench_drag(folder: Path) -> None:
     heard_ms: list[float] = []
     frames_ms: list[float] = []
     with chromium() as browser:
-        page = new_page(browser)
+        page = new_page(browser, bypass_csp=True)
         if not on_the_bench(page, "drag of a recording, until it is heard"):
             return
         page.evaluate(HEARD)

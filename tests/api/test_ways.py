@@ -149,6 +149,9 @@ class SettleTest(ApiCase):
         self.assertAlmostEqual(settled["map"]["offset_s"], 6.0, delta=1e-5)
         self.assertIn("settled where it sounds alike", settled["undo"])
         # Far off as well, by its match curve.
+        # Drawn away and settled back: nothing was done.
+        back = self.edit(settled, kind="settle", by_s=0.003, reach_s=0.05).json()
+        self.assertEqual((back["map"], back["undo"]), (settled["map"], settled["undo"]))
         again = self.edit(self.edit(settled, kind="nudge", by_s=3.0).json(), kind="settle", by_s=-1.0, reach_s=5.0)
         self.assertAlmostEqual(again.json()["map"]["offset_s"], 6.0, delta=1e-5)
         refused = self.edit(again.json(), kind="settle", by_s=0.0, reach_s=60.0)

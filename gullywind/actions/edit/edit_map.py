@@ -14,7 +14,7 @@ from gullywind.actions.rivals import rival_version
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import MOST_CLOCK, nearest_speed
 from gullywind.core.ground.words import later
-from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, Nudge, UseClock, steady
+from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
@@ -34,6 +34,8 @@ from gullywind.store.tables import RecordingRow
 
 #: A hand that puts a strip down means no place further off, s.
 MOST_REACH_S = 10.0
+#: What settles by less from where it lay lies there still, s: settling is no more exact.
+SAME_PLACE_S = 1e-5
 
 
 def edit_recording(
@@ -90,17 +92,18 @@ def settle_recording(
     # Measured before the project is locked: nobody waits for sound that is read.
     row = get_recording(session, recording_id)
     check_version(row, version)
-    moved = Nudge(by_s).apply(_current(row).heard_map) if by_s else None
-    put = moved.time_map if moved else _current(row).heard_map
+    put = _current(row).heard_map.shifted(by_s)
     if not 0 < reach_s <= MOST_REACH_S:
         raise InputError(f"A recording settles within {MOST_REACH_S:g} s, not {reach_s:g} s.")
     late_s = None if row.locked else _settled(context, session, row, put, reach_s)
     row = _locked(session, recording_id, version)
-    sentence = moved.sentence if moved else "left where it was"
-    if late_s is not None:
-        sentence = f"moved {later(by_s + late_s)}: settled where it sounds alike"
-        put = put.shifted(late_s)
-    return _apply(context, session, row, _current(row).heard_at(put), sentence)
+    moved_s = by_s + (late_s or 0.0)
+    if abs(moved_s) < SAME_PLACE_S:
+        # Nothing moved: that is no step of the history.
+        return row
+    settled = f"moved {later(moved_s)}: settled where it sounds alike"
+    lies = _current(row).heard_at(put.shifted(late_s or 0.0))
+    return _apply(context, session, row, lies, settled if late_s is not None else f"moved {later(by_s)}")
 
 
 def _settled(context: Context, session: Session, row: RecordingRow, put: TimeMap, reach_s: float) -> float | None:

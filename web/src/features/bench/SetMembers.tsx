@@ -1,24 +1,19 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { api, told } from '../../api/client'
+import { useQuery } from '@tanstack/react-query'
 import { insideOptions } from '../../api/queries'
+import { useUntie } from '../../api/useUntie'
 import { Section } from './Section'
 import { useBench } from './benchStore'
 
 /** The set that the recording moves with: how its microphones hear against each other. */
 export function SetMembers() {
-  const client = useQueryClient()
   const { id, set_id, map, version } = useBench((s) => s.recording)
   const projectId = useBench((s) => s.project.id)
   const recordings = useBench((s) => s.project.recordings)
   const edit = useBench((s) => s.edit)
   const isTied = set_id !== null && recordings.some((one) => one.id !== id && one.set_id === set_id)
   const { data: members } = useQuery({ ...insideOptions(projectId, set_id ?? '', version), enabled: isTied })
-  const untie = useMutation({
-    mutationFn: () =>
-      told(api.DELETE('/api/projects/{project_id}/sets/{set_id}', { params: { path: { project_id: projectId, set_id: set_id! } } })),
-    onSettled: () => client.invalidateQueries({ queryKey: ['sets', projectId] }),
-  })
+  const untie = useUntie(projectId)
   if (!isTied) return null
   return (
     <Section title="Set, moves as one">
@@ -53,7 +48,7 @@ export function SetMembers() {
           comparing its microphones …
         </Text>
       )}
-      <Button size="2xs" variant="ghost" mt="1" px="1" ml="-1" loading={untie.isPending} onClick={() => untie.mutate()}>
+      <Button size="2xs" variant="ghost" mt="1" px="1" ml="-1" loading={untie.isPending} onClick={() => untie.mutate(set_id)}>
         Take the set apart
       </Button>
     </Section>

@@ -4,6 +4,7 @@ import { MoreHorizontal } from 'lucide-react'
 import { useRef } from 'react'
 import { api, told, type Project, type Recording } from '../../api/client'
 import { useEditRecording } from '../../api/useEditRecording'
+import { useUntie } from '../../api/useUntie'
 import { usePlacing } from '../../api/usePlacing'
 import { askForSet } from './SetDialog'
 
@@ -23,10 +24,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
   const edit = useEditRecording()
   const setId = recording.set_id
   const isTied = setId !== null && project.recordings.some((one) => one.id !== recording.id && one.set_id === setId)
-  const untie = useMutation({
-    mutationFn: () =>
-      told(api.DELETE('/api/projects/{project_id}/sets/{set_id}', { params: { path: { project_id: project.id, set_id: setId! } } })),
-  })
+  const untie = useUntie(project.id)
   // The field opens when the menu is gone: closing, it takes the focus back.
   const toRename = useRef(false)
   const closed = (): void => {
@@ -61,7 +59,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
               </>
             )}
             {isTied ? (
-              <Menu.Item value="untie" onClick={() => untie.mutate()}>
+              <Menu.Item value="untie" onClick={() => untie.mutate(setId)}>
                 Take its set apart
               </Menu.Item>
             ) : (

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { create } from 'zustand'
 import { api, told, type Project, type Recording } from '../../api/client'
+import { clock } from '../../time/times'
 import { Choice } from '../../ui/Choice'
 
 const useSetDialog = create<{ first: Recording | null; open: boolean }>(() => ({ first: null, open: false }))
@@ -79,7 +80,7 @@ function Contents({ project, first, close }: { project: Project; first: Recordin
               <Checkbox.Label fontWeight="normal">
                 {one.name}{' '}
                 <Text as="span" color="fg.muted">
-                  {one.media.line}
+                  {clock(one.media.duration_s ?? 0, 3)}
                 </Text>
               </Checkbox.Label>
             </Checkbox.Root>
@@ -102,7 +103,7 @@ function Contents({ project, first, close }: { project: Project; first: Recordin
           loading={tie.isPending}
           onClick={() => tie.mutate()}
         >
-          Tie {chosen.length + 1} as a set
+          {chosen.length ? `Tie ${chosen.length + 1} as a set` : 'Tie as a set'}
         </Button>
       </Dialog.Footer>
     </>

@@ -1,9 +1,7 @@
 import { Box, Text } from '@chakra-ui/react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useRef, useState, type ReactNode } from 'react'
-import { api, told, type Edit, type EditWish, type Recording } from '../../api/client'
-import { putRecording } from '../../api/queries'
-import { useEditRecording } from '../../api/useEditRecording'
+import type { Recording } from '../../api/client'
+import { useEditMutation, useEditRecording } from '../../api/useEditRecording'
 import { settleWish } from '../../time/moves'
 import { clock, signed } from '../../time/times'
 import { timeAt, type Viewport } from '../../time/viewport'
@@ -17,27 +15,16 @@ interface Props {
 
 /** A strip that a hand moves: it settles where it sounds alike, unless Alt is held. Escape takes the drag back. */
 export function StripDrag({ recording, view, children }: Props) {
-  const client = useQueryClient()
   const [byPx, moveBy] = useState(0)
   const alt = useRef(false)
-  const edit = useMutation({
-    mutationFn: (wish: EditWish) =>
-      told(
-        api.POST('/api/recordings/{recording_id}/map-edits', {
-          params: { path: { recording_id: recording.id } },
-          body: { ...wish, version: recording.version } as Edit,
-        }),
-      ),
-    onSuccess: (changed) => putRecording(client, changed),
-    // It lies where it was put until it lies where it settled.
-    onSettled: () => moveBy(0),
-  })
+  // It lies where it was put until it lies where it settled.
+  const edit = useEditMutation(() => moveBy(0))
   const drag = useDrag({
     move: (d) => !edit.isPending && moveBy(d.byX),
     end: (d) => {
       if (d.click || edit.isPending) return moveBy(0)
       const byS = d.byX * view.secondsPerPx
-      edit.mutate(alt.current ? { kind: 'nudge', by_s: byS } : settleWish(byS, view.secondsPerPx))
+      edit.mutate({ recording, wish: alt.current ? { kind: 'nudge', by_s: byS } : settleWish(byS, view.secondsPerPx) })
     },
     cancel: () => moveBy(0),
   })
