@@ -10,7 +10,7 @@ import numpy as np
 from gullywind.core.ground.errors import UnreadableError
 from gullywind.formats.frames import FrameReader, Picture
 from tests.files import wav_bytes
-from tests.pictures import number_in, numbered_video
+from tests.pictures import number_in, numbered_video, turned_clockwise
 from tests.signals import RATE_HZ, busy
 
 NTSC = Fraction(30000, 1001)
@@ -56,6 +56,14 @@ class FrameReaderTest(unittest.TestCase):
 
     def test_a_picture_has_the_width_that_is_asked_for(self):
         self.assertEqual(shown(self.reader("a.mp4").read(1.0, 1.0, width=320)[0]).shape, (180, 320, 3))
+
+    def test_a_picture_that_is_turned_in_its_header_comes_upright(self):
+        path = turned_clockwise(numbered_video(self.folder / "t.mp4", busy(3.0, 32), sample_rate_hz=RATE_HZ))
+        (picture,) = FrameReader(path).read(1.0, 1.0, width=108)
+        seen = shown(picture)
+        self.assertEqual(seen.shape, (192, 108, 3))
+        # What was at the left is at the top now.
+        self.assertEqual(number_in(seen.transpose(1, 0, 2)), 25)
 
     def test_sound_alone_has_none(self):
         path = self.folder / "a.wav"
