@@ -178,7 +178,7 @@ class ListeningTest(InterfaceTest):
         ruler = page.get_by_test_id("ruler")
         per_px, start_s = (float(ruler.get_attribute(name)) for name in ("data-seconds-per-px", "data-start-s"))
         ruler.click(position={"x": (12.0 - start_s) / per_px, "y": 10})
-        page.get_by_role("radio", name="Without the reference").click()
+        page.get_by_role("radio", name="Without it").click()
         page.keyboard.press("Space")
         self.hear()
         left, right = self.hear()

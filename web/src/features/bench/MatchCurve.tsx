@@ -44,7 +44,8 @@ export function MatchCurve() {
     const found = candidates.map((one, index) => ({ index, px: Math.abs(one.offset_s - at) / perPx })).sort((a, b) => a.px - b.px)[0]
     return found && found.px < NEAR_PX ? found.index : null
   }
-  if (!judged) return null
+  // A place through others has no curve of its own.
+  if (!judged || (curve === null && !candidates.length)) return null
   return (
     <Box>
       <Text fontSize="sm" fontWeight="600" mb="1">

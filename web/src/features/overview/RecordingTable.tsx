@@ -15,7 +15,7 @@ import { ChosenBar } from './ChosenBar'
 import { ColumnHeads } from './ColumnHeads'
 import { FindBar } from './FindBar'
 import { EVERYTHING, found, type Finding } from './finding'
-import { FACTS, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
+import { FACTS, Pick, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
 import { needsPerson } from '../../api/order'
 import { SetDialog } from './SetDialog'
 import { SetOffers } from './SetOffers'
@@ -27,7 +27,7 @@ import { useMixedTracks } from './useMixedTracks'
 import { useOverviewKeys } from './useOverviewKeys'
 import { useOverviewTime } from './useOverviewTime'
 
-const OVERVIEW_WAYS: readonly Way[] = ['reference', 'both', 'recording']
+const OVERVIEW_WAYS: readonly Way[] = ['reference', 'recording', 'both', 'ears', 'turns']
 const TICK_LABEL_PX = 44
 
 /** The reference across the top, below it one strip for each recording, where it belongs in the reference's time. */
@@ -188,9 +188,17 @@ export function RecordingTable({ project }: { project: Project }) {
         <SetDialog project={project} />
         {needing.length > 0 && (
           <Box bg="var(--ochre-sheet)" py="1" mb="1">
-            <Text px="4" fontSize="sm" fontWeight="600" color="ochre.fg">
-              Needs you
-            </Text>
+            <Box position="relative" pl="7">
+              <Pick
+                label="Choose all that need you"
+                title="Choose all that need you"
+                isChosen={needing.every(([one]) => chosen.has(one.id))}
+                pick={() => chooseThese(needing.every(([one]) => chosen.has(one.id)) ? [] : needing.map(([one]) => one.id))}
+              />
+              <Text fontSize="sm" fontWeight="600" color="ochre.fg">
+                Needs you
+              </Text>
+            </Box>
             {rows(needing)}
           </Box>
         )}
@@ -225,7 +233,7 @@ export function RecordingTable({ project }: { project: Project }) {
       <ListeningBar
         frameRate={project.frame_rate.per_second}
         ways={OVERVIEW_WAYS}
-        labels={{ both: 'All in step', recording: 'Without the reference' }}
+        labels={{ both: 'All in step', recording: 'Without it', ears: 'In each ear' }}
       >
         <MixSwitch mixing={mixing} mix={mix} />
         <Text fontSize="sm" color="fg.muted" whiteSpace="nowrap" data-testid="summary" role="status">
