@@ -71,5 +71,5 @@ def bench_ways(folder: Path) -> None:
         opened, facts = open_media(path, Path(spools) / "spool")
         opened.close()
     new = reference_for_picture("desk", ArraySound(sound, RATE_HZ), TimeMap.placement(-3.0, 1.00004, 60.0), None)
-    written_s = took(lambda: picture_file(path, facts, new, folder / "out.mp4"))
+    written_s = took(lambda: picture_file(path, facts, [new], folder / "out.mp4"))
     line("a video with its new sound, one thread", f"{60 / written_s:.0f} times real time", "")

@@ -5,7 +5,7 @@ The new sound counts from time 0 of the file, as everything that is heard of it 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -51,12 +51,12 @@ def sound_rate_hz(suffix: str, wanted_hz: int) -> int:
 def write_picture(
     source: Path,
     output: Path,
-    sound: NewSound,
+    sounds: Sequence[NewSound],
     *,
     keeps_own: bool = True,
     checkpoint: Checkpoint = no_checkpoint,
 ) -> None:
-    """Copy a video with a new sound as its first track; its own sounds follow as they are, unless it keeps none.
+    """Copy a video with new sounds as its first tracks; its own sounds follow as they are, unless it keeps none.
 
     Whole or not at all.
 
@@ -72,7 +72,7 @@ def write_picture(
         with open_container(source) as container:
             if not container.streams.video:
                 raise UnreadableError("holds no picture")
-            _copy(container, part, sound, keeps_own, checkpoint)
+            _copy(container, part, sounds, keeps_own, checkpoint)
         part.replace(output)
     except (OSError, ValueError, av.error.FFmpegError) as error:
         part.unlink(missing_ok=True)
@@ -84,11 +84,12 @@ def write_picture(
 
 
 def _copy(
-    container: av.container.InputContainer, part: Path, sound: NewSound, keeps_own: bool, checkpoint: Checkpoint
+    container: av.container.InputContainer,
+    part: Path,
+    sounds: Sequence[NewSound],
+    keeps_own: bool,
+    checkpoint: Checkpoint,
 ) -> None:
-    codec = CODECS.get(part.suffix.lower(), LOSSY)
-    channels = sound.channels if sound.channels <= MOST_SOUND_CHANNELS else 1
-    layout = "mono" if channels == 1 else "stereo"
     # Stamps are kept as they are: what is copied must stay where it was against what is new.
     options = {"avoid_negative_ts": "disabled"} if part.suffix.lower() in (".mkv", ".mka", ".webm") else {}
     with av.open(f"file:{part}", "w", options=options) as written:
@@ -96,33 +97,52 @@ def _copy(
         copies: dict[int, av.stream.Stream] = {
             one.index: written.add_stream_from_template(one) for one in container.streams.video
         }
-        # The slow search for what may be left out gains nothing at this rate.
-        faster = {"aac_coder": "fast"} if codec == "aac" else {}
-        new = written.add_stream(codec, rate=sound.sample_rate_hz, layout=layout, options=faster)
-        assert isinstance(new, av.AudioStream)
-        if codec in LOSSY_BITS:
-            new.bit_rate = LOSSY_BITS[codec]
-        new.metadata.update(_named(sound.name))
+        start_s = clock_start_s(container) or 0.0
+        tracks = [_Track(written, one, part.suffix, start_s) for one in sounds]
         for one in container.streams.audio if keeps_own else ():
             copies[one.index] = written.add_stream_from_template(one)
             copies[one.index].metadata.update(_named("own sound"))
-        start_s = clock_start_s(container) or 0.0
-        frames = _frames(sound, channels, layout, FRAME_FORMATS[codec], start_s)
         duration_s = max(float(container.duration or 0) / av.time_base, 1e-3)
-        written_s = start_s
         for packet in _stamped(container):
             assert packet.dts is not None and packet.time_base is not None
             at_s = float(packet.dts * packet.time_base)
-            while written_s < at_s + SOUND_AHEAD_S and (frame := next(frames, None)) is not None:
-                written.mux(new.encode(frame))
-                written_s += frame.samples / sound.sample_rate_hz
+            for track in tracks:
+                track.write_until(at_s + SOUND_AHEAD_S)
             if packet.stream.index in copies:
                 packet.stream = copies[packet.stream.index]
                 written.mux(packet)
             checkpoint(min((at_s - start_s) / duration_s, 1.0))
-        for frame in frames:
-            written.mux(new.encode(frame))
-        written.mux(new.encode(None))
+        for track in tracks:
+            track.finish()
+
+
+class _Track:
+    """A new sound on its way into a file."""
+
+    def __init__(self, written: av.container.OutputContainer, sound: NewSound, suffix: str, start_s: float) -> None:
+        codec = CODECS.get(suffix.lower(), LOSSY)
+        channels = sound.channels if sound.channels <= MOST_SOUND_CHANNELS else 1
+        layout = "mono" if channels == 1 else "stereo"
+        # The slow search for what may be left out gains nothing at this rate.
+        faster = {"aac_coder": "fast"} if codec == "aac" else {}
+        stream = written.add_stream(codec, rate=sound.sample_rate_hz, layout=layout, options=faster)
+        assert isinstance(stream, av.AudioStream)
+        if codec in LOSSY_BITS:
+            stream.bit_rate = LOSSY_BITS[codec]
+        stream.metadata.update(_named(sound.name))
+        self._written, self._stream, self._until_s = written, stream, start_s
+        self._frames = _frames(sound, channels, layout, FRAME_FORMATS[codec], start_s)
+
+    def write_until(self, time_s: float) -> None:
+        """As much as plays until then."""
+        while self._until_s < time_s and (frame := next(self._frames, None)) is not None:
+            self._written.mux(self._stream.encode(frame))
+            self._until_s += frame.samples / frame.sample_rate
+
+    def finish(self) -> None:
+        """All that is left."""
+        self.write_until(float("inf"))
+        self._written.mux(self._stream.encode(None))
 
 
 def _told(container: av.container.InputContainer) -> dict[str, str]:

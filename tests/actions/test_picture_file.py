@@ -109,7 +109,7 @@ class PictureFileTest(unittest.TestCase):
         sound, facts = open_media(path, self.folder / "spool")
         sound.close()
         output = self.out / path.name
-        picture_file(path, facts, desk(time_map), output)
+        picture_file(path, facts, [desk(time_map)], output)
         return path, output
 
     def test_in_every_container_the_picture_is_copied_and_the_sound_is_in_step_to_the_end(self) -> None:
@@ -148,7 +148,7 @@ class PictureFileTest(unittest.TestCase):
         before = path.read_bytes()
         _, facts = open_media(path, self.folder / "spool")
         with self.assertRaisesRegex(StorageError, "over the recording itself"):
-            picture_file(path, facts, desk(TimeMap.placement(0, 1, SECONDS)), path)
+            picture_file(path, facts, [desk(TimeMap.placement(0, 1, SECONDS))], path)
         self.assertEqual(path.read_bytes(), before)
 
     def test_sound_alone_has_no_picture_to_write(self) -> None:
@@ -156,5 +156,5 @@ class PictureFileTest(unittest.TestCase):
         path.write_bytes(wav_bytes(self.sound))
         _, facts = open_media(path, self.folder / "spool")
         with self.assertRaisesRegex(UnreadableError, "holds no picture"):
-            picture_file(path, facts, desk(TimeMap.placement(0, 1, SECONDS)), self.out / "Pocket.wav")
+            picture_file(path, facts, [desk(TimeMap.placement(0, 1, SECONDS))], self.out / "Pocket.wav")
         self.assertEqual(list(self.out.iterdir()), [])

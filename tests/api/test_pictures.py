@@ -33,9 +33,9 @@ class PicturesTest(ApiCase):
         "Stray.wav": wav_bytes(busy(10.0, 911)),
     }
 
-    def ask(self, project: dict, video_name: str, sound: str, *, instead: bool = False):
-        ids = [self.recording(project, name)["id"] for name in (video_name, sound)]
-        body = {"recording_id": ids[0], "sound_from_id": ids[1], "instead": instead}
+    def ask(self, project: dict, video_name: str, *sounds: str, instead: bool = False):
+        ids = [self.recording(project, name)["id"] for name in (video_name, *sounds)]
+        body = {"recording_id": ids[0], "sounds_from": ids[1:], "instead": instead}
         return self.client.post(f"/api/projects/{project['id']}/pictures", json=body)
 
     def first_track(self, delivery: dict) -> tuple[np.ndarray, list[str]]:
@@ -83,6 +83,18 @@ class PicturesTest(ApiCase):
                 likeness = np.corrcoef(heard[part], ON_ITS_CLOCK[part])[0, 1]
                 self.assertGreater(likeness, 0.97, (sound, at_s))
             self.assertAlmostEqual(float(np.std(heard[RATE_HZ : 20 * RATE_HZ]) / np.std(EVENT)), gain, delta=0.15)
+
+    def test_several_sounds_become_tracks_of_their_names(self):
+        project = self.placed()
+        self.assertEqual(self.ask(project, "Camera", "Lapel", "Desk").status_code, 202)
+        self.run_jobs()
+        (newest, *_) = self.client.get(f"/api/projects/{project['id']}/deliveries").json()
+        answer = self.client.get(f"/api/deliveries/{newest['id']}/file")
+        with av.open(io.BytesIO(answer.content)) as container:
+            names = [one.metadata.get("handler_name") for one in container.streams.audio]
+            self.assertEqual(names, ["Lapel", "Desk", "own sound"])
+            lengths = [sum(frame.samples for frame in container.decode(audio=0)) / RATE_HZ]
+        self.assertAlmostEqual(lengths[0], ON_ITS_CLOCK.size / RATE_HZ, delta=0.05)
 
     def test_what_cannot_be_is_refused_in_words(self):
         project = self.placed()

@@ -18,7 +18,7 @@ class WritePictureTest(unittest.TestCase):
         source = numbered_video(self.folder / "a.mp4", busy(3.0, 33), sample_rate_hz=RATE_HZ)
         output = self.folder / "out.mp4"
         sound = NewSound("Desk", RATE_HZ, 1, iter([busy(3.0, 34)[None].astype(np.float32)]))
-        write_picture(turned_clockwise(source), output, sound, keeps_own=keeps_own)
+        write_picture(turned_clockwise(source), output, [sound], keeps_own=keeps_own)
         return output
 
     def test_a_picture_stays_turned_as_its_header_says(self):

@@ -1,5 +1,7 @@
-"""Deliver a recording's picture with the sound of the reference, or of any other placed recording."""
+"""Deliver a recording's picture with the sound of the reference, or of any other placed recordings."""
 
+from collections.abc import Sequence
+from contextlib import ExitStack
 from pathlib import PurePosixPath
 from uuid import UUID
 
@@ -23,18 +25,25 @@ from gullywind.store.works import delivery_of_work
 
 
 def request_picture(
-    context: Context, session: Session, project_id: UUID, recording_id: UUID, sound_from_id: UUID, *, instead: bool
+    context: Context,
+    session: Session,
+    project_id: UUID,
+    recording_id: UUID,
+    sounds_from: Sequence[UUID],
+    *,
+    instead: bool,
 ) -> DeliveryRow:
-    """Queue the writing of a recording's picture with another one's sound, beside its own or `instead` of it."""
+    """Queue the writing of a recording's picture with others' sounds, beside its own or `instead` of it."""
     project = get_project(session, project_id, lock=True)
-    row, other = get_recording(session, recording_id), get_recording(session, sound_from_id)
-    if {row.project_id, other.project_id} != {project_id}:
-        raise InputError("Both recordings must be of this project.")
+    row = get_recording(session, recording_id)
+    others = [get_recording(session, one) for one in dict.fromkeys(sounds_from)]
+    if {row.project_id, *(one.project_id for one in others)} != {project_id}:
+        raise InputError("All recordings must be of this project.")
     if row.media.picture_start_s is None:
         raise InputError(f"{row.name} has no picture.")
-    if row.id == other.id:
+    if row in others:
         raise InputError("Its own sound is on it already: choose another recording's.")
-    for one in (row, other):
+    for one in (row, *others):
         if one.current is None and one.id != project.reference_id:
             raise NotNowError(f"{one.name} has no place yet.")
     if reference_of(session, project) is None:
@@ -44,7 +53,8 @@ def request_picture(
         project_id=project_id,
         work_id=work.id,
         recording_id=recording_id,
-        sound_from_id=sound_from_id,
+        sound_from_id=others[0].id,
+        chosen=[str(one.id) for one in others],
         form=SampleForm.PCM24,
         instead=instead,
     )
@@ -61,39 +71,42 @@ def write_picture_delivery(context: Context, work_id: UUID, checkpoint: Checkpoi
         reference = reference_of(session, project)
         if delivery.recording_id is None or delivery.sound_from_id is None or reference is None:
             raise NotNowError("The recording, its sound or the reference was removed meanwhile.")
-        row, other = get_recording(session, delivery.recording_id), get_recording(session, delivery.sound_from_id)
-        lies = _version(row, reference)
-        sounds = _version(other, reference)
+        row = get_recording(session, delivery.recording_id)
+        lies = _version(row, reference).heard_map
         instead = delivery.instead
         name = f"{file_stem(row.name)}{PurePosixPath(row.file_name).suffix}"
         content, facts = row.content_hash, row.media.to_facts()
         rate_hz = reference.media.sample_rate_hz or facts.sample_rate_hz
-        other_hash, other_name = other.content_hash, other.name
-        is_reference, audible = other.id == reference.id, other.media.sounding_channels
-    source, _ = open_stored(context.media, other_hash)
+        others = [get_recording(session, UUID(one)) for one in delivery.chosen or [str(delivery.sound_from_id)]]
+        wanted = [
+            (one.name, one.content_hash, None if one.id == reference.id else _version(one, reference)) for one in others
+        ]
+        audible = reference.media.sounding_channels
     folder = context.media.delivery(str(work_id))
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        new = (
-            reference_for_picture(other_name, source, lies.heard_map, audible)
-            if is_reference
-            else _between(other_name, source, lies.heard_map, sounds, rate_hz)
-        )
-        path = folder / name
-        picture_file(
-            context.media.whole_original(content), facts, new, path, keeps_own=not instead, checkpoint=checkpoint
-        )
-        context.media.put_delivered(path)
-    except OSError as error:
-        context.media.delete_delivery(str(work_id))
-        raise StorageError(
-            f"The picture's file cannot be written: {(error.strerror or str(error)).lower()}."
-        ) from error
-    except BaseException:
-        context.media.delete_delivery(str(work_id))
-        raise
-    finally:
-        source.close()
+    with ExitStack() as opened:
+        sounds = []
+        for title, content_hash, version in wanted:
+            source, _ = open_stored(context.media, content_hash)
+            opened.callback(source.close)
+            sounds.append(
+                reference_for_picture(title, source, lies, audible)
+                if version is None
+                else _between(title, source, lies, version, rate_hz)
+            )
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            path = folder / name
+            original = context.media.whole_original(content)
+            picture_file(original, facts, sounds, path, keeps_own=not instead, checkpoint=checkpoint)
+            context.media.put_delivered(path)
+        except OSError as error:
+            context.media.delete_delivery(str(work_id))
+            raise StorageError(
+                f"The picture's file cannot be written: {(error.strerror or str(error)).lower()}."
+            ) from error
+        except BaseException:
+            context.media.delete_delivery(str(work_id))
+            raise
     with context.database.session() as session:
         delivery_of_work(session, work_id).file_name = f"{work_id}/{name}"
 

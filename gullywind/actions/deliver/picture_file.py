@@ -1,5 +1,6 @@
 """Write a video with another recording's sound, brought to the video's own clock."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -41,17 +42,22 @@ def reference_for_picture(
 def picture_file(
     path: Path,
     facts: MediaFacts,
-    sound: SoundForPicture,
+    sounds: Sequence[SoundForPicture],
     output: Path,
     *,
     keeps_own: bool = True,
     checkpoint: Checkpoint = no_checkpoint,
 ) -> None:
-    """Copy a recording's picture with another sound in step with it.
+    """Copy a recording's picture with other sounds in step with it.
 
-    The picture is never touched: the sound is made for the recording's own clock, silent where there is none.
+    The picture is never touched: sound is made for the recording's own clock, silent where there is none.
     """
-    rate_hz = sound_rate_hz(output.suffix, sound.sample_rate_hz)
+    news = [_new_sound(one, facts, output.suffix) for one in sounds]
+    write_picture(path, output, news, keeps_own=keeps_own, checkpoint=checkpoint)
+
+
+def _new_sound(sound: SoundForPicture, facts: MediaFacts, suffix: str) -> NewSound:
+    rate_hz = sound_rate_hz(suffix, sound.sample_rate_hz)
     blocks = render_blocks(
         sound.source,
         sound.time_map,
@@ -60,5 +66,4 @@ def picture_file(
         samples=round(facts.duration_s * rate_hz),
     )
     channels = chosen_channels(sound.source, sound.sounding.channels).channels
-    new = NewSound(sound.name, rate_hz, channels, blocks)
-    write_picture(path, output, new, keeps_own=keeps_own, checkpoint=checkpoint)
+    return NewSound(sound.name, rate_hz, channels, blocks)

@@ -180,7 +180,7 @@ def write_placed(one: Delivered, reference: Reference, outputs: Outputs) -> tupl
         channels = sounding_channels(first.view.source.channels, first.timecode_channels)
         try:
             new = reference_for_picture(reference.name, first.view.source, version.time_map, channels)
-            picture_file(one.path, one.facts, new, outputs.picture)
+            picture_file(one.path, one.facts, [new], outputs.picture)
         except GullywindError as error:
             notes.append(Note(error.code, str(error)))
     return tuple(notes)

@@ -158,10 +158,10 @@ class DeliverIn(Body):
 
 
 class PictureIn(Body):
-    """Whose picture to write, and whose sound goes onto it: beside its own, or instead of that."""
+    """Whose picture to write, and whose sounds go onto it, the first one first: beside its own, or instead of that."""
 
     recording_id: UUID
-    sound_from_id: UUID
+    sounds_from: list[UUID] = Field(min_length=1, max_length=8)
     instead: bool = False
 
 

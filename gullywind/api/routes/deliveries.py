@@ -25,7 +25,7 @@ def post_delivery(project_id: UUID, body: DeliverIn, context: ContextDep, sessio
 @router.post("/projects/{project_id}/pictures", status_code=202)
 def post_picture(project_id: UUID, body: PictureIn, context: ContextDep, session: SessionDep) -> DeliveryOut:
     """Queue the writing of a recording's picture with another one's sound; the picture is copied as it is."""
-    asked = body.recording_id, body.sound_from_id
+    asked = body.recording_id, body.sounds_from
     return DeliveryOut.of(request_picture(context, session, project_id, *asked, instead=body.instead))
 
 

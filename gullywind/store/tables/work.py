@@ -65,8 +65,8 @@ class WorkRow(Base):
 class DeliveryRow(Base):
     """A file made for the editor to take home; `file_name` is null until it is written.
 
-    With `sound_from_id` it is the recording's picture with that one's sound, else aligned sound: of `recording_id`, of
-    those that were `chosen`, or of all.
+    With `sound_from_id` it is the recording's picture with the sounds of those that were `chosen`, that one first; else
+    aligned sound: of `recording_id`, of those that were chosen, or of all.
     """
 
     __tablename__ = "delivery"

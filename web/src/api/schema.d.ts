@@ -1834,7 +1834,7 @@ export interface components {
         };
         /**
          * PictureIn
-         * @description Whose picture to write, and whose sound goes onto it: beside its own, or instead of that.
+         * @description Whose picture to write, and whose sounds go onto it, the first one first: beside its own, or instead of that.
          */
         PictureIn: {
             /**
@@ -1842,11 +1842,8 @@ export interface components {
              * Format: uuid
              */
             recording_id: string;
-            /**
-             * Sound From Id
-             * Format: uuid
-             */
-            sound_from_id: string;
+            /** Sounds From */
+            sounds_from: string[];
             /**
              * Instead
              * @default false
