@@ -19,7 +19,7 @@ COMBED_S, THICK_S = 0.010, 0.030
 #: What is looked for on either side, s: beyond it nobody takes the two for one event.
 MOST_LAG_S = 0.080
 #: What is compared around the moment, s; and how clear it must be: noise alone reaches 4 to 5.
-WINDOW_S, LEAST_QUALITY = 2.7, 7.0
+DOUBLING_WINDOW_S, DOUBLING_QUALITY = 2.7, 7.0
 #: Measured again where it was found, so that what lies outside the segments on one side biases nothing, s.
 AGAIN_LAG_S = 0.002
 
@@ -73,10 +73,10 @@ def measure_doubling(reference: Listening, rendered: Listening, t_ref: float) ->
     -------
     Doubling, or None where one of them is silent or nothing in them is clearly alike.
     """
-    layout, lag_s = Layout((t_ref,), WINDOW_S), 0.0
+    layout, lag_s = Layout((t_ref,), DOUBLING_WINDOW_S), 0.0
     for most_lag_s in (MOST_LAG_S, AGAIN_LAG_S):
         found = measure_all(reference, rendered, Line(-lag_s, 1.0), layout, most_lag_s=most_lag_s)
-        if not found or found[0].quality < LEAST_QUALITY:
+        if not found or found[0].quality < DOUBLING_QUALITY:
             return None
         lag_s += found[0].lag_s
     return Doubling(lag_s, kind_of(lag_s))

@@ -15,6 +15,8 @@ const MOST_OUT = 1.5
 const FIRST_PX = 960
 /** How long a hand may rest between two presses that are one change. */
 const REST_MS = 350
+/** A key that is held is let go of some time; should nobody tell, so late. */
+const HELD_MS = 3000
 
 /** What the page has of the server: the recording on the bench, and the knots of its versions once they have come. */
 export interface Shown {
@@ -65,7 +67,7 @@ export interface Bench extends Shown {
   drop: (byS: number) => void
   edit: (wish: EditWish) => void
   /** Move by a key: what is held or pressed again at once is one change, stored when the hand rests. */
-  nudge: (byS: number) => void
+  nudge: (byS: number, held?: boolean) => void
   /** The hand rests: store what the keys moved. */
   settle: () => void
 }
@@ -214,11 +216,11 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
       },
       drop: (byS) => edit(settleWish(byS, viewOf(get()).secondsPerPx)),
       edit,
-      nudge: (byS) => {
+      nudge: (byS, held = false) => {
         queue.heldS += byS
         put({ pendingS: owedS() })
         window.clearTimeout(queue.timer)
-        queue.timer = window.setTimeout(settle, REST_MS)
+        queue.timer = window.setTimeout(settle, held ? HELD_MS : REST_MS)
       },
       settle,
     }

@@ -34,9 +34,9 @@ export function useBenchKeys(ways: Ways): void {
       const { reference, project } = bench()
       return steps * chosen.seconds(reference.media.sample_rate_hz ?? 48000, project.frame_rate.per_second)
     }
-    const nudge = (steps: number): void => {
+    const nudge = (steps: number, { repeat }: KeyboardEvent): void => {
       const { piece } = bench()
-      if (piece === null) bench().nudge(stepS(steps))
+      if (piece === null) bench().nudge(stepS(steps), repeat)
       else bench().keep({ kind: 'slide', index: piece, byS: stepS(steps) })
     }
     /** The sound in the last loupe, while another moment (the first, unless one is held) stays where it is. */
@@ -59,10 +59,10 @@ export function useBenchKeys(ways: Ways): void {
     const stop = onKeys({
       Space: () => player.toggle(),
       ...Object.fromEntries(WAYS.map((w) => [w.key, () => player.setWay(w.way)])),
-      ArrowLeft: () => nudge(-1),
-      ArrowRight: () => nudge(1),
-      'Shift+ArrowLeft': () => nudge(-TEN),
-      'Shift+ArrowRight': () => nudge(TEN),
+      ArrowLeft: (event) => nudge(-1, event),
+      ArrowRight: (event) => nudge(1, event),
+      'Shift+ArrowLeft': (event) => nudge(-TEN, event),
+      'Shift+ArrowRight': (event) => nudge(TEN, event),
       'Alt+ArrowLeft': () => stretch(-1),
       'Alt+ArrowRight': () => stretch(1),
       m: () => void marks.put('recording'),

@@ -47,7 +47,7 @@ export function PictureTable({ project }: { project: Project }) {
       <Choice
         label="The camera’s own sound"
         options={[
-          { value: 'beside', label: 'Own sound stays as the second track' },
+          { value: 'beside', label: 'Own sound stays, as the last track' },
           { value: 'instead', label: 'Own sound is left out' },
         ]}
         value={instead ? 'instead' : 'beside'}
