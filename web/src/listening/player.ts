@@ -13,7 +13,7 @@ import type { Way } from './ways'
 export { usePlayer }
 export type { Range }
 
-const FIRST_S = 0.5
+const FIRST_S = 0.35
 /** So long fades what ends or begins where playing jumps. */
 const JUMP_S = 0.003
 const FADED_S = 8 * SMOOTH_S
