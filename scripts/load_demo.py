@@ -1,5 +1,6 @@
 """Make the demo's files once and bring them in, as a person would, through the program's own actions."""
 
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from gullywind.actions.context import Context
@@ -21,11 +22,13 @@ def load_demo(folder: Path) -> None:
     from material.talk import write_talk
     from material.wheel_song import write_song
 
-    print("making the demo's recordings (half a minute) …", flush=True)
+    print("making the demo's recordings (a minute) …", flush=True)
     # Newest first in the list: the talk comes last.
-    for name, write in ((SONG_NAME, write_song), (NAME, write_talk)):
-        if name not in known:
-            _load(context, name, write(folder))
+    missing = [(name, write) for name, write in ((SONG_NAME, write_song), (NAME, write_talk)) if name not in known]
+    with ProcessPoolExecutor(2) as pool:
+        made = [(name, pool.submit(write, folder)) for name, write in missing]
+        for name, paths in made:
+            _load(context, name, paths.result())
     context.database.dispose()
 
 
