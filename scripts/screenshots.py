@@ -28,6 +28,9 @@ def main() -> int:
             tie.click()
         expect(page.locator("[data-bracket]")).to_have_count(2)
         expect(page.get_by_text("…", exact=True)).to_have_count(0, timeout=60_000)
+        news = page.get_by_role("button", name="Dismiss")
+        if news.count():
+            news.click()
         settle(page)
         page.screenshot(path=FOLDER / "overview.png")
         page.get_by_role("button", name="Dark").click()

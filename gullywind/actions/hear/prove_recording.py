@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import asdict
 from uuid import UUID
 
-from gullywind.actions.bring_in.listen_for_recording import ensure_listened
 from gullywind.actions.context import Context
 from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.actions.work.start_work import start_works
@@ -40,13 +39,6 @@ def request_proofs(context: Context, session: Session, project_id: UUID, rows: S
 
 def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint) -> None:
     """Measure and store; where the map was changed meanwhile, the change has queued its own."""
-    with context.database.session() as session:
-        row = get_recording(session, recording_id)
-        reference = reference_of(session, get_project(session, row.project_id))
-        contents = [one.content_hash for one in (reference, row) if one and one.media.state == MediaState.WAITING]
-    # What is known of other projects has a place before it was listened to here.
-    for content_hash in contents:
-        ensure_listened(context, content_hash, lambda done: checkpoint(0.05 * done))
     with context.database.session() as session:
         row = get_recording(session, recording_id)
         reference = reference_of(session, get_project(session, row.project_id))

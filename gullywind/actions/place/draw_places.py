@@ -206,6 +206,8 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
     drawn = with_sets(reference.content_hash, drawn, members_by_set(recordings))
     found = [Found(row, drawn[row.content_hash]) for row in recordings if row.content_hash in drawn]
     found = [one for one in found if one.recording.id != reference.id and not one.recording.is_set_aside]
+    # How far a place reaches nobody knows before both were listened to, whatever was measured of them elsewhere.
+    found = [one for one in found if None not in (one.recording.media.duration_s, reference.media.duration_s)]
     placed = {one.recording.id for one in found if one.drawn.time_map is not None}
     made = add_parts(session, change, [part_of(one, names) for one in found if one.recording.id in placed])
     keep_drawn(session, reference, [one for one in found if one.recording.id in placed], made, names, left_out)
