@@ -53,11 +53,13 @@ def edit_many(
 def set_many_aside(context: Context, session: Session, project_id: UUID, recording_ids: Sequence[UUID]) -> Done:
     """Say of several recordings that they do not belong; it stays said."""
 
-    def aside(row: RecordingRow) -> tuple[None, str]:
-        row.set_aside = True
+    def aside(_: RecordingRow) -> tuple[None, str]:
         return None, "set aside: it does not belong"
 
-    return _change_many(context, session, project_id, recording_ids, aside)
+    def say(row: RecordingRow) -> None:
+        row.set_aside = True
+
+    return _change_many(context, session, project_id, recording_ids, aside, say)
 
 
 def lock_many(session: Session, project_id: UUID, recording_ids: Sequence[UUID], *, locked: bool) -> Done:
@@ -87,12 +89,15 @@ def _change_many(
     project_id: UUID,
     recording_ids: Sequence[UUID],
     make: Callable[[RecordingRow], tuple[Version | None, str]],
+    then: Callable[[RecordingRow], None] = lambda row: None,
 ) -> Done:
+    """One change of what `make` makes of each; `then` is called for those that it could be done to."""
     rows, left = _chosen(session, project_id, recording_ids, refuse_locked=True)
     parts, carried, sentences = list[Part](), set[UUID](), set[str]()
     for row in rows:
         if row.id in carried:
             # It moved with its set.
+            then(row)
             continue
         try:
             version, sentence = make(row)
@@ -101,6 +106,7 @@ def _change_many(
             left.append(Left(row.name, str(error)))
             continue
         parts += together
+        then(row)
         sentences.add(sentence)
         carried |= {part.recording.id for part in together}
     if parts:

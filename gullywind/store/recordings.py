@@ -59,6 +59,12 @@ def contents_of(session: Session, project_id: UUID) -> set[str]:
     return set(session.scalars(select(RecordingRow.content_hash).where(RecordingRow.project_id == project_id)))
 
 
+def names_of(session: Session, project_id: UUID) -> dict[UUID, str]:
+    """The names of all recordings of a project, those that were removed among them."""
+    query = select(RecordingRow.id, RecordingRow.name).where(RecordingRow.project_id == project_id)
+    return dict(session.execute(query).tuples().all())
+
+
 def removed_for(session: Session, *, days: float) -> Sequence[RecordingRow]:
     """Recordings that were taken out of their projects so long ago."""
     before = func.clock_timestamp() - timedelta(days=days)

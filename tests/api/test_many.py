@@ -81,6 +81,9 @@ class ManyTest(ApiCase):
         done = self.act(project, ["Camera", "Stray", "Phone"], kind="remove-recordings")
         self.assertEqual((done["count"], [one["name"] for one in done["left"]]), (2, ["Phone"]))
         self.assertEqual([one["name"] for one in self.project(project)["recordings"]], ["Desk", "Phone"])
+        self.assertEqual(self.project(project)["undo"], "2 recordings: removed from the project")
+        refused = self.client.delete(f"/api/recordings/{self.recording(project, 'Phone')['id']}")
+        self.assertIn("Phone is locked", refused.json()["detail"])
         self.assertEqual(self.client.get(f"/api/recordings/{before['id']}").status_code, 404)
         self.assertEqual(self.edit(moved, kind="nudge", by_s=1.0).status_code, 404)
         self.undo(project)
@@ -88,6 +91,13 @@ class ManyTest(ApiCase):
         self.assertEqual((back["map"], back["status"]), (moved["map"], moved["status"]))
         self.undo(project)
         self.assertEqual(self.recording(project, "Camera")["map"]["offset_s"], before["map"]["offset_s"])
+
+    def test_one_that_was_removed_is_named_in_what_was_done(self):
+        project = self.placed()
+        self.client.delete(f"/api/recordings/{self.recording(project, 'Stray')['id']}")
+        self.assertEqual(self.project(project)["undo"], "Stray: removed from the project")
+        changes = self.client.get(f"/api/projects/{project['id']}/changes").json()
+        self.assertEqual(changes[-1]["words"], "Stray: removed from the project")
 
     def test_what_is_removed_before_it_was_heard_is_heard_when_it_comes_back(self):
         project = self.filled()

@@ -8,7 +8,7 @@ from gullywind.actions.context import Context
 from gullywind.actions.place.draw_places import keep_decisions
 from gullywind.actions.projects.change_projects import clean_name, forget_media
 from gullywind.actions.work.start_work import start_work
-from gullywind.core.ground.errors import InputError, NotFoundError
+from gullywind.core.ground.errors import InputError, NotFoundError, NotNowError
 from gullywind.store.database import Session, announce
 from gullywind.store.files import IncomingFile
 from gullywind.store.folders import FileInPlace, allowed
@@ -104,7 +104,7 @@ def remove_recordings(session: Session, project_id: UUID, recording_ids: Sequenc
     """Take recordings out of their project, as one change that can be undone; returns how many.
 
     Their files stay until nothing brings them back any more, see `forget_removed`. Without its reference nothing in a
-    project has a place.
+    project has a place. What is locked is refused.
     """
     project = get_project(session, project_id, lock=True)
     here = list_recordings(session, project_id)
@@ -112,6 +112,9 @@ def remove_recordings(session: Session, project_id: UUID, recording_ids: Sequenc
     rows = [one for one in here if one.id in wanted]
     if not rows:
         raise NotFoundError("This recording does not exist any more.")
+    locked = next((one for one in rows if one.locked), None)
+    if locked is not None:
+        raise NotNowError(f"{locked.name} is locked: unlock it before it is removed.")
     sentence = "removed from the project"
     parts = [Part(one, None, sentence, removes=True) for one in rows]
     if project.reference_id in wanted:

@@ -6,12 +6,12 @@ from uuid import UUID
 
 from pydantic import BaseModel, Field
 
-from gullywind.actions.words import batch_words, change_words
+from gullywind.actions.words import batch_words
 from gullywind.actions.work.batch import Batch
 from gullywind.api.models.recordings import Body, Name, RecordingOut
 from gullywind.core.ground.frames import FRAME_RATES, frame_rate, rate_name
 from gullywind.formats.write_sound import SampleForm
-from gullywind.store.tables import ChangeRow, DeliveryRow, ProjectRow, WorkRow
+from gullywind.store.tables import DeliveryRow, ProjectRow, WorkRow
 
 
 class WorkOut(BaseModel):
@@ -97,12 +97,11 @@ class ProjectOut(BaseModel):
         works: list[WorkRow],
         batch: Batch | None,
         *,
-        undo: ChangeRow | None,
-        redo: ChangeRow | None,
+        undo: str | None,
+        redo: str | None,
     ) -> "ProjectOut":
-        """From the stored rows; `undo`, `redo`: what would be taken back or done again next."""
+        """From the stored rows; `undo`, `redo`: what would be taken back or done again next, in words."""
         others = [one for one in recordings if one.id != row.reference_id]
-        names = {one.id: one.name for one in recordings}
         counts = {
             "placed": sum(one.status == "placed" for one in others),
             "unsure": sum(one.status == "unsure" for one in others),
@@ -121,8 +120,8 @@ class ProjectOut(BaseModel):
             recordings=recordings,
             works=[WorkOut.of(one) for one in works],
             batch=BatchOut.of(batch) if batch else None,
-            undo=change_words(undo, names) if undo else None,
-            redo=change_words(redo, names) if redo else None,
+            undo=undo,
+            redo=redo,
             summary=" · ".join(f"{count} {word}" for word, count in counts.items() if count),
             unplaced_count=counts["not placed yet"],
         )

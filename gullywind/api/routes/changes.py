@@ -15,6 +15,7 @@ from gullywind.api.models.projects import ProjectOut
 from gullywind.api.shown import project_out
 from gullywind.store.history import list_changes
 from gullywind.store.projects import get_project
+from gullywind.store.recordings import names_of
 
 router = APIRouter(tags=["changes"])
 
@@ -27,7 +28,8 @@ def get_changes(
 ) -> list[ChangeOut]:
     """All that was done, oldest first, with what was taken back."""
     get_project(session, project_id)
-    return [ChangeOut.of(one, recording_id) for one in list_changes(session, project_id, recording_id)]
+    names = names_of(session, project_id)
+    return [ChangeOut.of(one, recording_id, names) for one in list_changes(session, project_id, recording_id)]
 
 
 @router.post("/projects/{project_id}/changes")

@@ -1082,13 +1082,15 @@ export interface components {
          * ChangeOut
          * @description One thing that was done; `recording_ids`: to which recordings, `applied` is false once it was taken back.
          *
-         *     Numbers rise, though not one by one. `made_at` is in UTC.
+         *     `words`: the sentence with to whom it was done. Numbers rise, though not one by one. `made_at` is in UTC.
          */
         ChangeOut: {
             /** Number */
             number: number;
             /** Sentence */
             sentence: string;
+            /** Words */
+            words: string;
             /** Applied */
             applied: boolean;
             /** Moves Reference */

@@ -2,7 +2,7 @@ import { CloseButton, Dialog, IconButton, Portal } from '@chakra-ui/react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { History } from 'lucide-react'
 import { useEffect, useState } from 'react'
-import { api, told, type Change, type Project } from '../../api/client'
+import { api, told, type Project } from '../../api/client'
 import { changesOptions, putProject } from '../../api/queries'
 import { onKeys } from '../../ui/keys'
 import { Steps } from '../../ui/Steps'
@@ -57,13 +57,7 @@ export function ProjectHistory({ project }: { project: Project }) {
                 <Dialog.Title>What was done</Dialog.Title>
               </Dialog.Header>
               <Dialog.Body pb="4">
-                {changes && (
-                  <Steps
-                    maxH="60vh"
-                    steps={changes.map((one) => ({ ...one, words: wordsOf(one, project) }))}
-                    go={(number) => mutate({ kind: 'go', number })}
-                  />
-                )}
+                {changes && <Steps maxH="60vh" steps={changes} go={(number) => mutate({ kind: 'go', number })} />}
               </Dialog.Body>
               <Dialog.CloseTrigger asChild>
                 <CloseButton size="sm" />
@@ -74,15 +68,4 @@ export function ProjectHistory({ project }: { project: Project }) {
       </Dialog.Root>
     </>
   )
-}
-
-/** To whom it was done, and what. */
-function wordsOf(change: Change, project: Project): string {
-  if (change.moves_reference) return change.sentence
-  const [first] = change.recording_ids
-  const whom =
-    change.recording_ids.length === 1
-      ? project.recordings.find((one) => one.id === first)?.name
-      : `${change.recording_ids.length} recordings`
-  return `${whom ?? ''}: ${change.sentence}`
 }
