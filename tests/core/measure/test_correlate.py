@@ -29,7 +29,8 @@ class CorrelateTest(unittest.TestCase):
     def test_delays_are_found_to_a_hundredth_of_a_microsecond(self, delay_s):
         found = lag(view(EVENT), view(clocked(EVENT, -delay_s, 1.0, 12.0)))
         self.assertAlmostEqual(found.lag_s, delay_s, delta=2e-8)
-        self.assertGreater(found.agreement, 0.99)
+        # What the windows of a segment do not share at a lag, they cannot agree on.
+        self.assertGreater(found.agreement, 0.995 - (delay_s * RATE_HZ / SIZE) ** 2)
 
     def test_noise_and_a_room_cost_microseconds_not_milliseconds(self):
         for snr_db in (20.0, 5.0, 0.0):
