@@ -1,13 +1,14 @@
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gullywind.core.sound.peaks import FACTOR, FINEST_BIN, LEVELS, SCALE, PeakBuilder, peaks_of
 
 
 class PeaksTest(unittest.TestCase):
+    @settings(deadline=None)
     @given(st.integers(1, 40000), st.integers(1, 9000), st.integers(0, 2**32 - 1))
     def test_blocks_of_any_size_give_the_true_extremes(self, samples, block, seed):
         sound = np.random.default_rng(seed).uniform(-1, 1, samples).astype(np.float32)
