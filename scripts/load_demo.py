@@ -22,7 +22,7 @@ def load_demo(folder: Path) -> None:
     from material.talk import write_talk
     from material.wheel_song import write_song
 
-    print("making the demo's recordings (a minute) …", flush=True)
+    print("making the demo's recordings (a minute or two) …", flush=True)
     # Newest first in the list: the talk comes last.
     missing = [(name, write) for name, write in ((SONG_NAME, write_song), (NAME, write_talk)) if name not in known]
     with ProcessPoolExecutor(2) as pool:

@@ -21,6 +21,8 @@ from gullywind.store.recordings import list_recordings
 from gullywind.store.tables import RecordingRow
 
 _LOCKED = "it is locked"
+#: So many are named of those to which nothing was done.
+MOST_NAMED = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +39,15 @@ class Done:
 
     count: int
     left: tuple[Left, ...]
+
+    @property
+    def words(self) -> str:
+        """To which it was not done, and why; empty where to all."""
+        if not self.left:
+            return ""
+        named = ", ".join(f"{one.name} ({one.reason.removesuffix('.')})" for one in self.left[:MOST_NAMED])
+        more = f" and {len(self.left) - MOST_NAMED} more" if len(self.left) > MOST_NAMED else ""
+        return f"Left as it is: {named}{more}."
 
 
 def edit_many(
@@ -91,9 +102,12 @@ def _change_many(
     make: Callable[[RecordingRow], tuple[Version | None, str]],
     then: Callable[[RecordingRow], None] = lambda row: None,
 ) -> Done:
-    """One change of what `make` makes of each; `then` is called for those that it could be done to."""
+    """One change of what `make` makes of each; `then` is called for those that it could be done to.
+
+    What has no place and gets none is no part of the change: there is nothing to take back.
+    """
     rows, left = _chosen(session, project_id, recording_ids, refuse_locked=True)
-    parts, carried, sentences = list[Part](), set[UUID](), set[str]()
+    parts, carried, sentences, told = list[Part](), set[UUID](), set[str](), 0
     for row in rows:
         if row.id in carried:
             # It moved with its set.
@@ -101,6 +115,11 @@ def _change_many(
             continue
         try:
             version, sentence = make(row)
+            if version is None and row.current is None:
+                then(row)
+                row.version += 1
+                told += 1
+                continue
             together = [Part(row, version, sentence), *carried_parts(session, row, version, sentence)]
         except (NotNowError, InputError) as error:
             left.append(Left(row.name, str(error)))
@@ -112,8 +131,8 @@ def _change_many(
     if parts:
         record_change(session, project_id, sentences.pop() if len(sentences) == 1 else "changed together", parts)
         request_proofs(context, session, project_id, [part.recording for part in parts])
-        announce(session, project_id)
-    return Done(len(parts), tuple(left))
+    announce(session, project_id)
+    return Done(len(parts) + told, tuple(left))
 
 
 def _chosen(

@@ -41,6 +41,7 @@ class ManyTest(ApiCase):
         self.assertEqual(left["Phone"], "it is locked")
         self.assertIn("no place yet", left["Stray"])
         self.assertEqual(left["Desk"], "it is the reference")
+        self.assertRegex(done["words"], r"^Left as it is: .*Phone \(it is locked\).*\.$")
         self.assertEqual(self.recording(project, "Camera")["map"]["gain_db"], -6.0)
         self.undo(project)
         self.assertEqual(self.recording(project, "Camera")["map"]["gain_db"], 0.0)
@@ -70,8 +71,13 @@ class ManyTest(ApiCase):
         self.assertEqual(self.act(project, ["Camera", "Phone"], kind="lock", locked=True)["count"], 2)
         self.assertTrue(self.recording(project, "Phone")["locked"])
         self.assertEqual(self.act(project, ["Camera", "Phone"], kind="lock", locked=False)["count"], 2)
+        before = self.project(project)["undo"]
+        self.assertEqual(self.act(project, ["Stray"], kind="set-aside")["count"], 1)
+        self.assertTrue(self.recording(project, "Stray")["set_aside"])
+        self.assertEqual(self.project(project)["undo"], before)
         self.assertEqual(self.act(project, ["Camera", "Stray"], kind="set-aside")["count"], 2)
         self.assertTrue(self.recording(project, "Camera")["set_aside"])
+        self.assertEqual(self.project(project)["undo"], "Camera: set aside: it does not belong")
 
     def test_removing_many_comes_back_with_places_and_history(self):
         project = self.placed()

@@ -87,7 +87,7 @@ class OverviewTest(InterfaceTest):
         self.page.get_by_role("radio", name="need you 2").click()
         expect(rows).to_have_count(2)
         self.page.get_by_label("Find by name").fill("hall")
-        expect(self.page.get_by_text("no name has “hall” in it")).to_be_visible()
+        expect(self.page.get_by_text("no name or note has “hall” in it")).to_be_visible()
         self.page.get_by_role("button", name="Show all").click()
         expect(rows).to_have_count(3)
 

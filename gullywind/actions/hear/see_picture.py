@@ -1,8 +1,7 @@
 """The picture of a recording: its file for a browser that plays it, single frames by time for what none plays."""
 
 import mimetypes
-import threading
-from collections import OrderedDict
+from functools import lru_cache
 from pathlib import Path
 from uuid import UUID
 
@@ -17,27 +16,9 @@ MOST_OPEN = 4
 MOST_SECONDS, LEAST_WIDTH, MOST_WIDTH = 2.0, 64, 1920
 
 
-class OpenPictures:
-    """The videos used last, kept open."""
-
-    def __init__(self) -> None:
-        self._open: OrderedDict[str, FrameReader] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, path: Path) -> FrameReader:
-        """A video, opened if need be."""
-        with self._lock:
-            reader = self._open.get(str(path))
-            if reader is None:
-                reader = self._open[str(path)] = FrameReader(path)
-                while len(self._open) > MOST_OPEN:
-                    # Not closed here: another thread may be reading it; it closes when nobody holds it.
-                    self._open.popitem(last=False)
-            self._open.move_to_end(str(path))
-            return reader
-
-
-_PICTURES = OpenPictures()
+@lru_cache(MOST_OPEN)
+def _opened(path: Path) -> FrameReader:
+    return FrameReader(path)
 
 
 def picture_path(context: Context, recording_id: UUID) -> tuple[Path, str]:
@@ -54,9 +35,7 @@ def picture_path(context: Context, recording_id: UUID) -> tuple[Path, str]:
 
 def see_frames(context: Context, recording_id: UUID, start_s: float, stop_s: float, width: int) -> list[Picture]:
     """The frame that is seen at `start_s` of the recording's own time, and those that begin before `stop_s`."""
-    if not LEAST_WIDTH <= width <= MOST_WIDTH:
-        raise InputError(f"A picture is {LEAST_WIDTH} to {MOST_WIDTH} pixels wide, not {width}.")
     if not 0 <= stop_s - start_s <= MOST_SECONDS:
         raise InputError(f"Up to {MOST_SECONDS:g} s of pictures come at once.")
     path, _ = picture_path(context, recording_id)
-    return _PICTURES.get(path).read(start_s, stop_s, width=width)
+    return _opened(path).read(start_s, stop_s, width=width)

@@ -40,10 +40,11 @@ class LeftOut(BaseModel, from_attributes=True):
 
 
 class DoneOut(BaseModel):
-    """To how many recordings it was done, with their sets, and which were left."""
+    """To how many recordings it was done, with their sets, and which were left; `words` says so, empty where none."""
 
     count: int
     left: list[LeftOut]
+    words: str
 
     @classmethod
     def of(cls, done: Done) -> "DoneOut":

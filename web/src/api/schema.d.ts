@@ -1292,13 +1292,15 @@ export interface components {
         };
         /**
          * DoneOut
-         * @description To how many recordings it was done, with their sets, and which were left.
+         * @description To how many recordings it was done, with their sets, and which were left; `words` says so, empty where none.
          */
         DoneOut: {
             /** Count */
             count: number;
             /** Left */
             left: components["schemas"]["LeftOut"][];
+            /** Words */
+            words: string;
         };
         /**
          * DoublingKind

@@ -45,7 +45,11 @@ export class Levels {
       if (when + endS - fromS <= context.currentTime) continue
       const at = Math.max(when + beginS - fromS, context.currentTime)
       for (const track of tracks)
-        this.outputOf(context, track).gain.gain.setTargetAtTime((track.role === 'reference') === isRef ? 1 : 0, at, SMOOTH_S)
+        this.outputOf(context, track).gain.gain.setTargetAtTime(
+          (track.role === 'reference') === isRef ? (track.level ?? 1) : 0,
+          at,
+          SMOOTH_S,
+        )
     }
   }
 }

@@ -46,16 +46,17 @@ function keep(projectId: string, voices: Mixer['voices']): void {
   localStorage.setItem(KEY + projectId, JSON.stringify(voices))
 }
 
+/** Whether any of some recordings is solo; one that was removed silences nobody. */
+export const anySolo = (voices: Mixer['voices'], recordingIds: readonly string[]): boolean => recordingIds.some((id) => voices[id]?.solo)
+
 /** Whether one is heard: not muted, and solo where any is. */
-export function isHeard(voices: Mixer['voices'], recordingId: string): boolean {
-  const own = voices[recordingId] ?? PLAIN
-  return !own.muted && (own.solo || !Object.values(voices).some((one) => one.solo))
-}
+export const isHeard = (voice: Voice, someAreSolo: boolean): boolean => !voice.muted && (voice.solo || !someAreSolo)
 
 /** Those of some recordings that are not heard as they are, as the server takes them. */
-export const wiredVoices = (voices: Mixer['voices'], recordingIds: readonly string[]) =>
+export const wiredVoices = (voices: Mixer['voices'], recordingIds: readonly string[], someAreSolo: boolean) =>
   recordingIds.flatMap((recording_id) => {
-    const { levelDb, position } = voices[recording_id] ?? PLAIN
-    const muted = !isHeard(voices, recording_id)
+    const voice = voices[recording_id] ?? PLAIN
+    const { levelDb, position } = voice
+    const muted = !isHeard(voice, someAreSolo)
     return muted || levelDb !== 0 || position !== 0 ? [{ recording_id, level_db: levelDb, position, muted }] : []
   })

@@ -1,4 +1,4 @@
-import { frameAt, middleOf, startOf, type Frames } from '../time/frames'
+import { frameAt, middleOf, type Frames } from '../time/frames'
 import { player } from '../listening/player'
 import { paceOf } from './pacing'
 
@@ -11,7 +11,6 @@ const HERE_S = 1e-4
 
 /** A `<video>` that follows the sound: it is muted, and its clock is the player's, through the map. */
 export class NativePicture {
-  private frames: Frames
   private timeAt: TimeAt = () => null
   private playing = false
   private positionS = 0
@@ -23,12 +22,11 @@ export class NativePicture {
 
   constructor(
     private readonly video: HTMLVideoElement,
-    frames: Frames,
+    private readonly frames: Frames,
     /** The element cannot show this picture. */
     private readonly failed: () => void,
     private readonly shown: (isThere: boolean) => void,
   ) {
-    this.frames = frames
     video.muted = true
     video.addEventListener('error', failed)
     video.addEventListener('loadedmetadata', this.check)
@@ -104,7 +102,8 @@ export class NativePicture {
     const atS = player.heardAt(expectedDisplayTime)
     const [tS, laterS] = [this.timeAt(atS), this.timeAt(atS + 0.1)]
     if (tS === null) return
-    const seenS = startOf(this.frames, 0.5) - this.frames.startS + mediaTime - this.aheadS
+    // By the frame's middle: it is seen from its beginning to its end.
+    const seenS = mediaTime - this.aheadS + 0.5 / this.frames.rate
     const pace = paceOf(tS - seenS, laterS === null ? 1 : (laterS - tS) / 0.1)
     if (pace.kind === 'rate') this.video.playbackRate = pace.rate
     else if (!this.video.seeking) this.video.currentTime = tS + this.aheadS

@@ -1,5 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { useCallback, useEffect, useRef, useState } from 'react'
 import type { Recording } from '../api/client'
 import { usePlayer } from '../listening/player'
 import { usePlayhead } from '../listening/usePlayhead'
@@ -23,8 +23,7 @@ export function PictureView({ recording, timeAt }: Props) {
   const [isThere, setThere] = useState(true)
   const [problem, setProblem] = useState<string | null>(null)
   const picture = useRef<NativePicture | FramePicture | null>(null)
-  const frames = useMemo(() => framesOf(recording), [recording])
-  const [startS, rate] = [frames.startS, frames.rate]
+  const { startS, rate } = framesOf(recording)
   useEffect(() => {
     const made =
       native && video.current

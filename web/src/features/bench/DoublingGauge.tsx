@@ -30,7 +30,7 @@ function placeOf(lagMs: number): number {
   return (Math.sign(lagMs) * Math.min(share, 1) * WIDTH_PX) / 2
 }
 
-const TICKS_MS = [-30, -10, -1, -0.1, 0.1, 1, 10, 30]
+const TICKS_MS = [-10, -1, -0.1, 0.1, 1, 10]
 
 /** What an ear makes of both together around the playhead just now. */
 export function DoublingGauge() {
@@ -59,8 +59,8 @@ export function DoublingGauge() {
             key={ms}
             position="absolute"
             left={`${WIDTH_PX / 2 + placeOf(ms)}px`}
-            top={Math.abs(ms) === 10 || Math.abs(ms) === 30 ? '6px' : '8px'}
-            bottom={Math.abs(ms) === 10 || Math.abs(ms) === 30 ? '5px' : '7px'}
+            top="7px"
+            bottom="6px"
             w="1px"
             bg="border.emphasized"
           />

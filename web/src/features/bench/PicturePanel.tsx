@@ -4,7 +4,7 @@ import { useCallback } from 'react'
 import { toRecording } from '../../time/timeMap'
 import { PictureView } from '../../seeing/PictureView'
 import { useBench } from './benchStore'
-import { usePictureSize, type PictureSize } from './pictureSize'
+import { hasOtherPicture, hasOwnPicture, usePictureSize, type PictureSize } from './pictureSize'
 
 const TO: readonly { size: PictureSize; label: string; Icon: typeof X }[] = [
   { size: 'small', label: 'In the side panel', Icon: PanelRight },
@@ -22,8 +22,8 @@ export function PicturePanel() {
   const ofRecording = useCallback((tRefS: number) => toRecording(pieces, tRefS), [pieces])
   const durationS = reference.media.duration_s ?? 0
   const ofReference = useCallback((tRefS: number) => (tRefS >= 0 && tRefS <= durationS ? tRefS : null), [durationS])
-  const own = recording.media.picture_start_s !== null && recording.map !== null
-  const other = reference.media.picture_start_s !== null
+  const own = useBench(hasOwnPicture)
+  const other = useBench(hasOtherPicture)
   if (!own && !other) return null
   if (size === 'away')
     return (

@@ -7,7 +7,7 @@ import { History } from './History'
 import { MarkLists } from './MarkLists'
 import { MatchCurve } from './MatchCurve'
 import { PicturePanel } from './PicturePanel'
-import { usePictureSize } from './pictureSize'
+import { hasOtherPicture, hasOwnPicture, usePictureSize } from './pictureSize'
 import { PieceList } from './PieceList'
 import { RemarkField } from './RemarkField'
 import { SetMembers } from './SetMembers'
@@ -26,7 +26,7 @@ export const SidePanel = memo(function SidePanel() {
   const pendingS = useBench((s) => s.pendingS)
   const piece = useBench((s) => s.piece)
   const edit = useBench((s) => s.edit)
-  const hasPicture = useBench((s) => [s.recording, s.reference].some((one) => one.media.picture_start_s !== null))
+  const hasPicture = useBench((s) => hasOwnPicture(s) || hasOtherPicture(s))
   const size = usePictureSize((s) => s.size)
   return (
     <Flex

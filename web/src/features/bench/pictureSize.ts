@@ -1,4 +1,9 @@
 import { create } from 'zustand'
+import type { Bench } from './benchStore'
+
+/** Whether the recording has a picture and a place for it, and whether the reference has one. */
+export const hasOwnPicture = ({ recording }: Bench): boolean => recording.media.picture_start_s !== null && recording.map !== null
+export const hasOtherPicture = ({ reference }: Bench): boolean => reference.media.picture_start_s !== null
 
 /** In the side panel, beside the mirror, over the whole window, or not at all. */
 export type PictureSize = 'away' | 'small' | 'large' | 'whole'

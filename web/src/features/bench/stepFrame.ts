@@ -4,11 +4,13 @@ import { frameAt, startOf } from '../../time/frames'
 import { identity, toRecording, toReference } from '../../time/timeMap'
 import { sayProblem } from '../../ui/problems'
 import type { Bench } from './benchStore'
+import { hasOtherPicture, hasOwnPicture } from './pictureSize'
 
 /** One frame on or back, of the recording's picture or, where it has none, of the reference's, with its sound. */
-export function stepFrame({ recording, reference, pieces }: Bench, by: 1 | -1): void {
-  const own = recording.media.picture_start_s !== null && recording.map !== null
-  if (!own && reference.media.picture_start_s === null) return sayProblem('Neither the recording nor the reference has a picture.')
+export function stepFrame(bench: Bench, by: 1 | -1): void {
+  const { recording, reference, pieces } = bench
+  const own = hasOwnPicture(bench)
+  if (!own && !hasOtherPicture(bench)) return sayProblem('Neither the recording nor the reference has a picture.')
   const [shown, map] = own ? [recording, pieces] : [reference, identity(reference.media.duration_s ?? 0)]
   const frames = framesOf(shown)
   const tS = toRecording(map, player.positionS())

@@ -1,13 +1,18 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { Volume2, VolumeX } from 'lucide-react'
-import type { Recording } from '../../api/client'
-import { isHeard, LEAST_DB, MOST_DB, PLAIN, setVoice, useMixer } from '../../listening/mixer'
+import type { Project, Recording } from '../../api/client'
+import { anySolo, isHeard, LEAST_DB, MOST_DB, PLAIN, setVoice, useMixer } from '../../listening/mixer'
 import { signed } from '../../time/times'
 
 /** How a recording is heard among the others, in the place of its figures. */
-export function MixControls({ recording }: { recording: Recording }) {
+export function MixControls({ recording, project }: { recording: Recording; project: Project }) {
   const voice = useMixer((s) => s.voices[recording.id]) ?? PLAIN
-  const heard = useMixer((s) => isHeard(s.voices, recording.id))
+  const someAreSolo = useMixer((s) =>
+    anySolo(
+      s.voices,
+      project.recordings.map((one) => one.id),
+    ),
+  )
   const set = (change: Partial<typeof voice>): void => setVoice(recording.id, change)
   return (
     <Flex align="center" gap="2" fontSize="xs" w="318px" flexShrink={0} justify="flex-end" data-testid="mix-controls">
@@ -19,7 +24,7 @@ export function MixControls({ recording }: { recording: Recording }) {
         title={voice.muted ? 'Muted: let it be heard' : 'Mute it'}
         onClick={() => set({ muted: !voice.muted })}
       >
-        {heard ? <Volume2 /> : <VolumeX />}
+        {isHeard(voice, someAreSolo) ? <Volume2 /> : <VolumeX />}
       </IconButton>
       <Button
         size="2xs"

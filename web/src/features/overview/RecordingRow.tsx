@@ -48,7 +48,7 @@ export function ReferenceRow({ project, recording, view, mixing }: RowProps) {
             · {recording.media.line}
           </Text>
         </Box>
-        {mixing && <MixControls recording={recording} />}
+        {mixing && <MixControls recording={recording} project={project} />}
         <RowMenu project={project} recording={recording} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
@@ -99,7 +99,7 @@ export function RecordingRow({ project, recording, bracket, view, mixing, work, 
           )}
         </Box>
         {isPlaced && mixing ? (
-          <MixControls recording={recording} />
+          <MixControls recording={recording} project={project} />
         ) : isPlaced ? (
           <Facts recording={recording} />
         ) : (

@@ -205,7 +205,7 @@ export function RecordingTable({ project }: { project: Project }) {
         {shown.length === 0 && others.length > 0 && (
           <Text px="4" py="3" fontSize="sm" color="fg.muted" role="status">
             None of the {recordingCount(others.length)} is shown:{' '}
-            {finding.text ? `no name has “${finding.text}” in it` : 'none is in that state'}.
+            {finding.text ? `no name or note has “${finding.text}” in it` : 'none is in that state'}.
           </Text>
         )}
         {rows(rest)}

@@ -1,7 +1,7 @@
 import { useEffect, useMemo } from 'react'
 import type { Project, Recording } from '../../api/client'
 import type { Track } from '../../listening/fetchSound'
-import { isHeard, openMixer, PLAIN, useMixer, wiredVoices } from '../../listening/mixer'
+import { anySolo, isHeard, openMixer, PLAIN, useMixer, wiredVoices } from '../../listening/mixer'
 import { useThrottled } from '../../ui/useThrottled'
 
 /** While a level is dragged the mix is asked for so often at most. */
@@ -18,21 +18,18 @@ export function useMixedTracks(project: Project, reference: Recording | null, ot
     if (!reference || reference.media.state !== 'ready') return []
     const placed = others.filter((one) => one.status === 'placed')
     const own = voices[reference.id] ?? PLAIN
+    const ids = placed.map((one) => one.id)
+    const someAreSolo = anySolo(voices, [reference.id, ...ids])
     const tracks: Track[] = [
       {
         recordingId: reference.id,
         role: 'reference',
         mapId: '',
-        level: isHeard(voices, reference.id) ? 10 ** (own.levelDb / 20) : 0,
+        level: isHeard(own, someAreSolo) ? 10 ** (own.levelDb / 20) : 0,
         position: own.position,
       },
     ]
-    const body = JSON.stringify({
-      voices: wiredVoices(
-        voices,
-        placed.map((one) => one.id),
-      ),
-    })
+    const body = JSON.stringify({ voices: wiredVoices(voices, ids, someAreSolo) })
     if (placed.length)
       tracks.push({
         recordingId: 'all',
