@@ -1,5 +1,5 @@
 import { Box, CloseButton, Dialog, Flex, Kbd, Portal, Text } from '@chakra-ui/react'
-import { useEffect } from 'react'
+import { useEffect, useRef } from 'react'
 import { create } from 'zustand'
 import { onKeys } from './keys'
 
@@ -45,13 +45,20 @@ const SHORTCUTS: readonly [string, string][] = [
 
 export function ShortcutsHelp() {
   const open = useHelp((s) => s.open)
+  const close = useRef<HTMLButtonElement>(null)
   useEffect(() => onKeys({ 'Shift+?': () => useHelp.setState({ open: true }) }), [])
   return (
-    <Dialog.Root open={open} onOpenChange={(e) => useHelp.setState({ open: e.open })} size="xl" scrollBehavior="inside">
+    <Dialog.Root
+      open={open}
+      onOpenChange={(e) => useHelp.setState({ open: e.open })}
+      size="xl"
+      scrollBehavior="inside"
+      initialFocusEl={() => close.current}
+    >
       <Portal>
         <Dialog.Backdrop />
         <Dialog.Positioner>
-          <Dialog.Content bg="bg.panel">
+          <Dialog.Content bg="bg.panel" maxW="1080px">
             <Dialog.Header>
               <Dialog.Title>Keys</Dialog.Title>
             </Dialog.Header>
@@ -69,7 +76,7 @@ export function ShortcutsHelp() {
               </Box>
             </Dialog.Body>
             <Dialog.CloseTrigger asChild>
-              <CloseButton size="sm" />
+              <CloseButton ref={close} size="sm" />
             </Dialog.CloseTrigger>
           </Dialog.Content>
         </Dialog.Positioner>
