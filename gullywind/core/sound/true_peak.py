@@ -10,7 +10,7 @@ OVERSAMPLING, PHASE_TAPS = 4, 24
 #: Between samples the wave is looked at beside those that come near the highest so far: it rises little above them.
 NEAR_PEAK = 0.5
 #: So many samples are looked around at once.
-AT_ONCE = 1 << 14
+PEAKS_AT_ONCE = 1 << 14
 #: The filter's outputs from 7/8 of a sample before a sample to 7/8 after it end with these samples after it.
 LAST_BEFORE, LAST_AFTER = PHASE_TAPS // 2 - 1, PHASE_TAPS // 2
 
@@ -42,8 +42,8 @@ class TruePeakMeter:
         self._highest = max(self._highest, float(level[loudest]))
         self._look_around(sound, np.array([loudest]))
         near = np.flatnonzero(level > NEAR_PEAK * self._highest) if self._highest > 0 else np.zeros(0, np.intp)
-        for first in range(0, near.size, AT_ONCE):
-            self._look_around(sound, near[first : first + AT_ONCE])
+        for first in range(0, near.size, PEAKS_AT_ONCE):
+            self._look_around(sound, near[first : first + PEAKS_AT_ONCE])
 
     def _look_around(self, sound: Samples, at: npt.NDArray[np.intp]) -> None:
         """Between each of some samples, counted from the first that is looked at, and its neighbours."""
