@@ -12,10 +12,10 @@ from gullywind.actions.words import clock_figure, clock_label, facts_line, sente
 from gullywind.core.ground.words import percent, short_time
 from gullywind.core.judge.notes import joint_words
 from gullywind.core.maps.piece_edits import LEAST_GAP_S
-from gullywind.core.maps.time_map import TimeMap, gap_between
+from gullywind.core.maps.time_map import Piece, TimeMap, gap_between
 from gullywind.core.maps.version import Gaps, Pitch
 from gullywind.core.proof import is_in_step
-from gullywind.core.render.stretch import pitch_reason
+from gullywind.core.render.stretch import is_bent, pitch_reason
 from gullywind.store.ends import Ends
 from gullywind.store.tables import RecordingRow
 
@@ -230,7 +230,7 @@ def _map(row: RecordingRow) -> MapOut | None:
         channels=None if sounding.channels is None else list(sounding.channels),
         kept=sounding.kept,
         push_ms=version.push_s * 1e3,
-        pitch_reason=pitch_reason(sounding.pitch, time_map.rate, row.media.sample_rate_hz or 0),
+        pitch_reason=pitch_reason(sounding.pitch, _bent_or_first(time_map), row.media.sample_rate_hz or 0),
         joints=[
             JointOut(words=joint_words(before, after), has_gap=gap_between(before, after) > LEAST_GAP_S)
             for before, after in pairwise(time_map.pieces)
@@ -276,3 +276,8 @@ def _proof(row: RecordingRow) -> ProofOut | None:
 
 def _is_small(time_map: TimeMap) -> bool:
     return sum(piece.t_ref.size for piece in time_map.pieces) <= FEW_KNOTS
+
+
+def _bent_or_first(time_map: TimeMap) -> Piece:
+    """The piece that says what happens to the pitch."""
+    return next((piece for piece in time_map.pieces if is_bent(piece)), time_map.pieces[0])

@@ -92,7 +92,7 @@ def _add_part(source: SampleSource, part: Part, pitch: Pitch, rate_hz: int, star
         return
     into = block[:, first - start : last - start]
     gain = part.gain(np.arange(first, last) / rate_hz) if part.fades else None
-    kept = keeps_pitch(pitch, part.piece.rate, source.sample_rate_hz)
+    kept = keeps_pitch(pitch, part.piece, source.sample_rate_hz)
     make = stretch_into if kept else _render_piece
     if gain is None:
         make(source, part.piece, rate_hz, first, into)
