@@ -1,7 +1,9 @@
 """Place recordings, write them aligned, tell the result in words and as JSON: the work of `gullywind align`."""
 
 import sys
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
 
 from gullywind.actions.place.place_files import place_files
 from gullywind.actions.place.place_one import PlaceRequest
@@ -9,6 +11,7 @@ from gullywind.command_line.output import write_json
 from gullywind.command_line.progress import Progress
 from gullywind.core.ground.words import percent
 from gullywind.core.judge.notes import left_over_words
+from gullywind.core.maps.bending import BendSettings
 from gullywind.core.measure.evidence import Status, Way
 from gullywind.formats.file_names import shown
 from gullywind.formats.result_json import RecordingResult, result_json
@@ -22,6 +25,7 @@ def align_files(
     picture_dir: Path | None,
     json_to: str | None,
     ways: tuple[str, ...],
+    bending: Mapping[str, Any] | None = None,
 ) -> int:
     """Place, render, report; returns the exit status: 0 done, 1 some file could not be read or written.
 
@@ -31,6 +35,7 @@ def align_files(
         None: neither is written.
     json_to : a file, `-` for standard output, None for neither.
     ways : names of the ways by which places may be found.
+    bending : what was given of `BendSettings`, for other performances of a part; None: all heard the same event.
     """
     for folder, what in ((render_dir, "rendering"), (picture_dir, "pictures")):
         try:
@@ -39,10 +44,14 @@ def align_files(
         except OSError as error:
             print(shown(f"gullywind: {folder}: cannot be used for {what}: {error.strerror}."), file=sys.stderr)
             return 1
+    bend = None if bending is None else BendSettings(**bending)
+    if bend:
+        ways = (Way.SOUND,)
     compared = Way.NEIGHBOURS in ways and len(recordings) > 1
     progress = Progress(len(recordings) + 1 + compared)
     placed = place_files(
-        PlaceRequest(reference, recordings, render_dir, tuple(Way(one) for one in ways), picture_dir), progress.report
+        PlaceRequest(reference, recordings, render_dir, tuple(Way(one) for one in ways), picture_dir, bend),
+        progress.report,
     )
     progress.end()
     for note in placed.reference_notes:
@@ -68,6 +77,8 @@ def sentence(result: RecordingResult) -> str:
     if judged.status is Status.PLACED and judged.time_map:
         residual = judged.residual
         left = f", {left_over_words(residual.median_ms, residual.p95_ms)}" if residual else ""
+        if judged.ties:
+            left += f", bent along {len(judged.ties)} ties"
         return f"starts at {judged.time_map.offset_s:.6f} s, {sure}{left}. {notes}".rstrip()
     if judged.status is Status.UNSURE:
         places = ", ".join(f"{c.offset_s:.3f} s ({c.score:.2f})" for c in judged.candidates)

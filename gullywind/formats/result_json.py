@@ -5,7 +5,7 @@ from typing import Any
 
 from gullywind.core.features.claps import Clap
 from gullywind.core.ground.words import Note
-from gullywind.core.measure.evidence import Alignment, Status
+from gullywind.core.measure.evidence import Alignment, MovedTie, Status
 from gullywind.core.sound.facts import MediaFacts
 from gullywind.core.sound.timecode import Timecode, offset_by_code
 
@@ -41,6 +41,18 @@ def file_json(path: str, facts: MediaFacts | None) -> dict[str, Any]:
 def clap_json(clap: Clap) -> dict[str, Any]:
     """A sharp sound."""
     return {"t_rec": clap.t_rec, "certainty": clap.certainty}
+
+
+def tie_json(moved: MovedTie) -> dict[str, Any]:
+    """A tie of a bent performance."""
+    tie = moved.tie
+    return {
+        "t_ref": tie.t_ref,
+        "t_rec": tie.t_rec,
+        "kind": str(tie.kind),
+        "certainty": tie.certainty,
+        "moved_s": moved.moved_s,
+    }
 
 
 def code_json(code: Timecode, reference: Timecode | None) -> dict[str, Any]:
@@ -79,6 +91,7 @@ def recording_json(result: RecordingResult, reference: Timecode | None = None) -
         "through": list(result.through),
         "timecode": [code_json(code, reference) for code in result.codes],
         "claps": [clap_json(clap) for clap in result.claps],
+        "ties": [tie_json(one) for one in (judged.ties if judged else ())],
         "notes": [{"code": n.code, "message": n.message} for n in notes],
     }
 

@@ -227,7 +227,7 @@ def _work(pipe: Connection, request: PlaceRequest, spools: Path, outputs: list[O
             continue
         path, output = request.recordings[number], outputs[number]
         kept = kept_in(spools, number) if Way.NEIGHBOURS in request.ways else None
-        result = place_one(path, spools / str(number), reference, output, report, map, request.ways, kept)
+        result = place_one(path, spools / str(number), reference, output, report, map, request, kept)
         pipe.send(_Told(result=result))
 
 

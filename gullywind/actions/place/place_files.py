@@ -82,7 +82,7 @@ def _place_single(request: PlaceRequest, spools: Path, outputs: Outputs, report:
                 return None
             return Reference(facts, heard, request.reference.stem)
 
-        placed = place_one(request.recordings[0], spools / "0", reference, outputs, report, pool.map, request.ways)
+        placed = place_one(request.recordings[0], spools / "0", reference, outputs, report, pool.map, request)
         try:
             _, facts, heard = waiting.result()
         except GullywindError as error:

@@ -1,16 +1,22 @@
 """Hear the reference, place one recording against it and render it: what lone pairs and batches share."""
 
-from collections.abc import Callable, Collection
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 
 from gullywind.core.align import PreparedReference, hear, index_reference
+from gullywind.core.bending.bent import bent_alignment
+from gullywind.core.bending.match import match_performances
 from gullywind.core.by_timecode import codes_of
 from gullywind.core.features.extract import Heard, claps_of
+from gullywind.core.features.performance import Performance, hear_performance
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.ground.words import Note
+from gullywind.core.judge.judge import unplaced
+from gullywind.core.judge.notes import heard_notes, silent_note
+from gullywind.core.maps.bending import BendSettings
 from gullywind.core.maps.timeline import Timeline
 from gullywind.core.measure.evidence import Alignment, Status, Way
 from gullywind.core.measure.windows import MapAll
@@ -30,13 +36,18 @@ Report = Callable[[Path, float], None]
 
 @dataclass(frozen=True)
 class PlaceRequest:
-    """What to do: files in, where to write sound and pictures to (None: nowhere), by which ways places may be found."""
+    """What to do: files in, where to write sound and pictures to (None: nowhere), by which ways places may be found.
+
+    `bend`: the recordings are other performances of the reference's part, and how they are bent; None: they heard the
+    same event.
+    """
 
     reference: Path
     recordings: tuple[Path, ...]
     render_dir: Path | None
     ways: tuple[Way, ...] = WAYS
     picture_dir: Path | None = None
+    bend: BendSettings | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +91,11 @@ class Reference:
         return index_reference(self.heard)
 
     @cached_property
+    def performance(self) -> Performance:
+        """As it is compared with other performances."""
+        return hear_performance(performed(self.heard).view)
+
+    @cached_property
     def codes(self) -> tuple[Timecode, ...]:
         """What it says of its time, the most trustworthy first."""
         return codes_of(self.facts, self.heard[0].timecode)
@@ -104,7 +120,7 @@ def place_one(
     outputs: Outputs,
     report: Report,
     map_all: MapAll,
-    ways: Collection[Way],
+    request: PlaceRequest,
     keep: Path | None = None,
 ) -> RecordingResult:
     """Open, hear, place and perhaps render one recording; whatever goes wrong with it is in the result.
@@ -114,7 +130,7 @@ def place_one(
     spool : where decoded sound goes; removed afterwards.
     get_reference : waits for the reference; None where it could not be read.
     outputs : what to write, and where.
-    ways : by which it may be placed.
+    request : by which ways it may be placed, or how it is bent.
     keep : folder for what was heard, where it may be needed again.
     """
     try:
@@ -131,10 +147,12 @@ def place_one(
         if reference is None:
             note = Note("unreadable", "Not judged: the reference could not be read.")
             return RecordingResult(str(path), facts, None, (note,))
-        found = align_pair(
-            reference.prepared, heard, ways=ways, map_all=map_all, checkpoint=_part(report, path, 0.6, 0.9)
-        )
-        alignment = surest(found, heard)
+        placing = _part(report, path, 0.6, 0.9)
+        if request.bend:
+            alignment = bend_performance(reference, heard, request.bend, placing)
+        else:
+            found = align_pair(reference.prepared, heard, ways=request.ways, map_all=map_all, checkpoint=placing)
+            alignment = surest(found, heard)
         source = Delivered(path, sound, facts, alignment)
         notes = (*file_notes(facts), *write_placed(source, reference, outputs))
         report(path, 1.0)
@@ -146,6 +164,28 @@ def place_one(
     finally:
         sound.close()
         spool.unlink(missing_ok=True)
+
+
+def bend_performance(
+    reference: Reference, heard: Sequence[Heard], settings: BendSettings, checkpoint: Checkpoint
+) -> Alignment:
+    """Match another performance with the reference, and bend it."""
+    if all(one.silent for one in heard) or all(one.silent for one in reference.heard):
+        return unplaced((*heard_notes(heard), silent_note(reference.heard, heard)))
+    ours = reference.performance
+    checkpoint(0.2)
+    one = performed(heard)
+    theirs = hear_performance(one.view, checkpoint=lambda done: checkpoint(0.2 + 0.3 * done))
+    matched = match_performances(ours, theirs, checkpoint=lambda done: checkpoint(0.5 + 0.5 * done))
+    alignment = bent_alignment(ours, theirs, matched, one.view.duration_s, settings)
+    code = one.timecode_channels
+    sounding = sounding_channels(one.view.source.channels, code)
+    return replace(alignment, notes=(*heard_notes(heard), *alignment.notes), sounding=sounding)
+
+
+def performed(heard: Sequence[Heard]) -> Heard:
+    """The view by which performances are compared: the first that sounds."""
+    return next((one for one in heard if not one.silent), heard[0])
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,8 +7,9 @@ import numpy as np
 import numpy.typing as npt
 
 from gullywind.core.ground.words import Note
+from gullywind.core.maps.bending import Tie
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.maps.version import Sounding, Version
+from gullywind.core.maps.version import Gaps, Sounding, Version
 from gullywind.core.measure.correlate import WindowLag
 
 #: A lead beyond all doubt.
@@ -113,6 +114,14 @@ class Curve:
     heights: npt.NDArray[np.float32]
 
 
+@dataclass(frozen=True, slots=True)
+class MovedTie:
+    """A tie of a bent performance, and how much of its difference was taken away, s (below 0: it is heard earlier)."""
+
+    tie: Tie
+    moved_s: float
+
+
 @dataclass(frozen=True, eq=False)
 class Alignment:
     """The judgement on one recording, with its evidence.
@@ -122,7 +131,8 @@ class Alignment:
     placed `trace` holds the windows of the best place. `channels` are those of the reference and of the recording that
     were compared, `window_s` is how long the proof's windows are. `ppm_error`, `offset_error_s` are standard errors of
     the rate and of the place at the reference time `error_at_s`, where neither depends on the other. `by` is the way by
-    which the place was found, `sounding` the channels that hold sound, None for all.
+    which the place was found, `sounding` the channels that hold sound, None for all. `ties` are those of another
+    performance, in order.
     """
 
     status: Status
@@ -143,10 +153,13 @@ class Alignment:
     window_s: float | None = None
     by: Way = Way.SOUND
     sounding: tuple[int, ...] | None = None
+    ties: tuple[MovedTie, ...] = ()
 
     @property
     def version(self) -> Version | None:
         """What the recording is by this judgement: its place, its polarity put right, its timecode left out."""
         if self.time_map is None:
             return None
-        return Version(self.time_map, sounding=Sounding(polarity=self.polarity, channels=self.sounding))
+        # Where a bend had to cut, the room goes on.
+        gaps = Gaps.ROOM_TONE if self.ties else Gaps.SILENT
+        return Version(self.time_map, sounding=Sounding(gaps, polarity=self.polarity, channels=self.sounding))

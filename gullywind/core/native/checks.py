@@ -90,3 +90,28 @@ def check_lines(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> N
     rows, width = values.shape
     if starts.shape[1] != rows or starts.min() < 0 or starts.max() + inner > width or inner < 1:
         raise InputError(f"lines of {inner} columns from {starts.min()} to {starts.max()} leave {width}")
+
+
+def check_sequences(first: Samples, second: Samples) -> None:
+    """Refuse sequences of different features, and empty ones."""
+    check(np.float32, first, second)
+    if first.ndim != 2 or second.ndim != 2 or first.shape[1] != second.shape[1] or not first.size or not second.size:
+        raise InputError(f"need two sequences of equal features, got {first.shape} and {second.shape}")
+
+
+def check_band(first: Samples, second: Samples, starts: npt.NDArray[np.int64], width: int, reach: int) -> None:
+    """Refuse a band that is not one row for each element, or runs back."""
+    check_sequences(first, second)
+    check(np.int64, starts)
+    if starts.shape != (len(first),) or width < 1 or reach < 0 or np.any(np.diff(starts) < 0):
+        raise InputError(f"need a rising band of {len(first)} rows, got {starts.shape}, {width} wide")
+
+
+def path_back(came: npt.NDArray[np.uint8], row: int, column: int) -> npt.NDArray[np.int64]:
+    """The path that ends at a cell, by where cells were reached from: 0 it begins, 1 both, 2 the row, 3 the column."""
+    path = []
+    while row >= 0 and column >= 0 and came[row, column]:
+        path.append((row, column))
+        step = came[row, column]
+        row, column = row - (step != 3), column - (step != 2)
+    return np.array(path[::-1], np.int64).reshape(-1, 2)

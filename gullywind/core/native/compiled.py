@@ -15,6 +15,7 @@ from gullywind.core.ground.units import Floats, Samples
 from gullywind.core.native.checks import (
     Spectrum,
     check,
+    check_band,
     check_bands,
     check_bins,
     check_lines,
@@ -23,7 +24,9 @@ from gullywind.core.native.checks import (
     check_product,
     check_rows,
     check_sections,
+    check_sequences,
     check_weighing,
+    path_back,
 )
 
 #: As in `kernels.c`.
@@ -35,7 +38,7 @@ try:
 except OSError as error:
     raise ImportError(f"{_LIBRARY} is missing or was built on another machine: please run `make setup`") from error
 
-_P, _N, _D = ctypes.c_void_p, ctypes.c_int64, ctypes.c_double
+_P, _N, _D, _F = ctypes.c_void_p, ctypes.c_int64, ctypes.c_double, ctypes.c_float
 for _name, _takes in {
     "interpolate": (_P, _N, _N, _D, _D, _P, _N, _N, _P, _N, _N),
     "thin": (_P, _N, _P, _N),
@@ -51,9 +54,11 @@ for _name, _takes in {
     "extremes": (_P, _N, _N, _P),
     "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
     "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
+    "common_passage": (_P, _P, _N, _N, _N, _F, _F, _P, _P, _P),
+    "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
     getattr(_kernels, _name).argtypes = _takes
-    getattr(_kernels, _name).restype = _D if _name == "fold_product" else None
+    getattr(_kernels, _name).restype = _D if _name in ("fold_product", "common_passage") else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
@@ -265,6 +270,75 @@ def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tup
     found, total = np.empty(3), np.empty(inner, np.float32)
     _kernels.best_line(_at(values), rows, width, _at(starts), len(starts), inner, _at(total), _at(found))
     return int(found[0]), int(found[1]), float(found[2])
+
+
+def common_passage(first: Samples, second: Samples, base: float, gap: float) -> tuple[npt.NDArray[np.int64], float]:
+    """The path of highest likeness through the passage that two sequences of features have in common.
+
+    Parameters
+    ----------
+    first, second : shapes (n, dims) and (m, dims).
+    base : > 0. Likeness is this less the squared distance.
+    gap : what a step along one sequence alone costs.
+
+    Returns
+    -------
+    Path : shape (steps, 2), elements of both, rising; empty where nothing is alike.
+    Sum : of all likeness along it.
+
+    References
+    ----------
+    Smith and Waterman, "Identification of common molecular subsequences", J. Mol. Biol. 147, 1981; steps of Sakoe and
+    Chiba, IEEE Trans. ASSP 26, 1978.
+    """
+    check_sequences(first, second)
+    (n, dims), m = first.shape, len(second)
+    came, end = np.empty((n, m), np.uint8), np.empty(2, np.int64)
+    scratch = np.empty(3 * m + 2, np.float32)
+    total = _kernels.common_passage(
+        *(_at(first), _at(second), n, m, dims, base, gap, _at(scratch), _at(came), _at(end))
+    )
+    return path_back(came, int(end[0]), int(end[1])), float(total)
+
+
+def likely_course(
+    first: Samples,
+    second: Samples,
+    starts: npt.NDArray[np.int64],
+    width: int,
+    *,
+    sharpness: float,
+    gap: float,
+    reach: int,
+) -> Floats:
+    """Where each element of a sequence belongs in another, over all paths within a band at once.
+
+    Parameters
+    ----------
+    first, second : shapes (n, dims) and (m, dims).
+    starts : shape (n,), never falling. First column of the band at each element of `first`.
+    width : columns of the band.
+    sharpness : > 0. Likelihood is exp(-sharpness * squared distance).
+    gap : 0 to 1. Weight of a step along one sequence alone.
+    reach : columns around the likeliest one over which the mean is taken.
+
+    Returns
+    -------
+    shape (n, 3) : mean column, its standard deviation in columns, mean squared distance there (-1: outside).
+
+    References
+    ----------
+    Rabiner, "A tutorial on hidden Markov models", Proc. IEEE 77, 1989 (forward and backward sums).
+    """
+    check_band(first, second, starts, width, reach)
+    (n, dims), m = first.shape, len(second)
+    forward, rows, into = np.empty((n, width)), np.empty(3 * width), np.empty((n, 3))
+    distances, weights = np.empty((2, n, width), np.float32)
+    _kernels.likely_course(
+        *(_at(first), _at(second), n, m, dims, _at(starts), width, sharpness, gap, reach),
+        *(_at(forward), _at(distances), _at(weights), _at(rows), _at(into)),
+    )
+    return into
 
 
 def _at(array: npt.NDArray) -> int:

@@ -440,3 +440,137 @@ void best_line(const float *values, int64_t rows, int64_t width, const int32_t *
             }
     }
 }
+
+WITHIN float apart(const float *a, const float *b, int64_t dims) {
+    float sum = 0.0f;
+    for (int64_t i = 0; i < dims; i++)
+        sum += (a[i] - b[i]) * (a[i] - b[i]);
+    return sum;
+}
+
+/* The passage that two sequences of features have in common: the path of the highest sum of likeness (Smith and
+ * Waterman's local alignment with Sakoe and Chiba's symmetric steps). Likeness is `base` less the squared distance; a
+ * step along one sequence alone costs `gap`. came[i * m + j]: 0 begins here, 1 from both, 2 from the first alone, 3
+ * from the second alone. `scratch`: 3 * m + 2 numbers. Returns the sum; `end` is where it ends. */
+EVERYWHERE
+double common_passage(const float *first, const float *second, int64_t n, int64_t m, int64_t dims, float base,
+                      float gap, float *scratch, uint8_t *came, int64_t *end) {
+    float *before = scratch, *here = before + m + 1, *like = here + m + 1, best = 0.0f;
+    memset(scratch, 0, (size_t)(2 * m + 2) * sizeof(float));
+    end[0] = end[1] = -1;
+    for (int64_t i = 0; i < n; i++) {
+        for (int64_t j = 0; j < m; j++)
+            like[j] = base - apart(first + i * dims, second + j * dims, dims);
+        for (int64_t j = 0; j < m; j++) {
+            float sum = before[j] + 2.0f * like[j];
+            uint8_t from = 1;
+            const float along_first = before[j + 1] + like[j] - gap, along_second = here[j] + like[j] - gap;
+            if (along_first > sum)
+                sum = along_first, from = 2;
+            if (along_second > sum)
+                sum = along_second, from = 3;
+            if (sum <= 0.0f)
+                sum = 0.0f, from = 0;
+            here[j + 1] = sum;
+            came[i * m + j] = from;
+            if (sum > best) {
+                best = sum;
+                end[0] = i;
+                end[1] = j;
+            }
+        }
+        float *swap = before;
+        before = here;
+        here = swap;
+    }
+    return best;
+}
+
+/* Where in the second sequence each element of the first belongs, over all paths at once: the forward and backward sums
+ * of a hidden Markov model (Rabiner, Proc. IEEE 77, 1989), whose states are the columns of a band, with symmetric steps.
+ * Row i of the band begins at column starts[i] and is `width` wide. Each cell counts exp(-sharpness * squared distance),
+ * twice on a step along both; a step along one alone counts `gap` times. `forward` and `apart_by` have n * width
+ * numbers, so has `weights`, `rows` 3 * width. into: for each row the mean column around the likeliest one (within `reach`), the standard
+ * deviation of all, and the mean squared distance; -1 for it where nothing of the band lies within the second. */
+EVERYWHERE
+void likely_course(const float *first, const float *second, int64_t n, int64_t m, int64_t dims, const int64_t *starts,
+                   int64_t width, double sharpness, double gap, int64_t reach, double *forward, float *apart_by,
+                   float *weights, double *rows, double *into) {
+    double *backward = rows, *next = rows + width, *likely = next + width;
+    for (int64_t i = 0; i < n; i++) {
+        float *distance = apart_by + i * width, *weight = weights + i * width;
+        for (int64_t k = 0; k < width; k++) {
+            const int64_t j = starts[i] + k;
+            const int there = j >= 0 && j < m;
+            distance[k] = there ? apart(first + i * dims, second + j * dims, dims) : -1.0f;
+            weight[k] = there ? (float)exp(-sharpness * (double)distance[k]) : 0.0f;
+        }
+        const double *old = forward + (i - 1) * width;
+        double *now = forward + i * width, total = 0.0, beside = 0.0;
+        const int64_t moved = i ? starts[i] - starts[i - 1] : 0;
+        for (int64_t k = 0; k < width; k++) {
+            double sum = 1.0;
+            if (i) {
+                const int64_t at = k + moved;
+                sum = gap * beside;
+                if (at > 0 && at <= width)
+                    sum += old[at - 1] * (double)weight[k];
+                if (at >= 0 && at < width)
+                    sum += gap * old[at];
+            }
+            now[k] = beside = sum * (double)weight[k];
+            total += now[k];
+        }
+        for (int64_t k = 0; k < width; k++)
+            now[k] = total > 0.0 ? now[k] / total : 1.0 / (double)width;
+    }
+    for (int64_t i = n - 1; i >= 0; i--) {
+        const float *distance = apart_by + i * width, *weight = weights + i * width, *below = weight + width;
+        const int64_t moved = i < n - 1 ? starts[i + 1] - starts[i] : 0;
+        double total = 0.0, beside = 0.0, seen = 0.0;
+        /* `next` holds what follows each cell of the row below, weighted already by that cell. */
+        for (int64_t k = width - 1; k >= 0; k--) {
+            double sum = 1.0;
+            if (i < n - 1) {
+                const int64_t at = k - moved;
+                sum = gap * beside;
+                if (at >= -1 && at < width - 1)
+                    sum += next[at + 1] * (double)below[at + 1];
+                if (at >= 0 && at < width)
+                    sum += gap * next[at];
+            }
+            backward[k] = sum;
+            beside = sum * (double)weight[k];
+            total += sum;
+        }
+        int64_t mode = 0;
+        for (int64_t k = 0; k < width; k++) {
+            backward[k] = total > 0.0 ? backward[k] / total : 1.0 / (double)width;
+            likely[k] = forward[i * width + k] * backward[k];
+            seen += likely[k];
+            if (likely[k] > likely[mode])
+                mode = k;
+        }
+        double near = 0.0, mean = 0.0, square = 0.0, distances = 0.0, inside = 0.0;
+        for (int64_t k = 0; k < width; k++) {
+            const double share = seen > 0.0 ? likely[k] / seen : 1.0 / (double)width;
+            if (k >= mode - reach && k <= mode + reach) {
+                near += share;
+                mean += share * (double)k;
+            }
+            if (distance[k] >= 0.0f) {
+                distances += share * (double)distance[k];
+                inside += share;
+            }
+            likely[k] = share;
+        }
+        mean /= near;
+        for (int64_t k = 0; k < width; k++)
+            square += likely[k] * ((double)k - mean) * ((double)k - mean);
+        into[3 * i] = (double)starts[i] + mean;
+        into[3 * i + 1] = sqrt(square);
+        into[3 * i + 2] = inside > 0.0 ? distances / inside : -1.0;
+        for (int64_t k = 0; k < width; k++)
+            next[k] = backward[k] * (double)weight[k];
+    }
+}

@@ -22,6 +22,8 @@ weighted_energy = loops.weighted_energy
 extremes = loops.extremes
 fold_product = loops.fold_product
 best_line = loops.best_line
+common_passage = loops.common_passage
+likely_course = loops.likely_course
 
 __all__ = [
     "Spectrum",
@@ -29,12 +31,14 @@ __all__ = [
     "band_coherence",
     "band_powers",
     "best_line",
+    "common_passage",
     "compare",
     "correlation_at",
     "cut",
     "extremes",
     "fold_product",
     "interpolate",
+    "likely_course",
     "sum_spectra",
     "thin",
     "weigh",

@@ -1,0 +1,147 @@
+"""Moments to hold on to: where something begins, opens or ends in both performances, with a certainty. Times in s."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy.ndimage import gaussian_filter1d
+from scipy.special import expit
+
+from gullywind.core.bending.attacks import attack_difference_s
+from gullywind.core.bending.course import Course
+from gullywind.core.features.performance import FRAME_HOP_S, Performance, band_centres_hz
+from gullywind.core.ground.units import Floats
+from gullywind.core.maps.bending import Tie, TieKind
+
+#: Changes are smoothed by so many frames, lie at least so many apart, and are at least this share of the strong ones.
+SMOOTHED_FRAMES, APART_FRAMES, LEAST_CHANGE, STRONG_PERCENTILE = 1.5, 7, 0.3, 99
+#: The course is taken as straight over so many frames on either side of a tie.
+STRAIGHT_FRAMES = 3
+#: Something begins out of quiet where it was this much quieter just before, dB.
+FROM_QUIET_DB = 15.0
+#: A vowel opens where its bands rise by this much, dB, within a quarter of a second of what it follows.
+VOWEL_HZ, OPENS_DB, SYLLABLE_S = (250.0, 2500.0), 6.0, 0.25
+#: Frames before and after a moment over which levels are compared.
+BEFORE_FRAMES, AFTER_FRAMES = slice(-12, -3), slice(1, 9)
+#: Certainty of a tie by logistic regression: constant, then weights of `TieFeatures`, fitted by `scripts.bending`.
+TIE_WEIGHTS = (0.195, -2.080, -0.436, -3.086, 0.713, 1.472)
+#: Slopes are told over this, s.
+SLOPE_S = 0.15
+
+
+@dataclass(frozen=True, eq=False)
+class FoundTies:
+    """Ties as arrays, and what their certainty is judged by: `features`, shape (ties, len(TIE_WEIGHTS) - 1)."""
+
+    t_ref: Floats
+    t_rec: Floats
+    kinds: tuple[TieKind, ...]
+    features: Floats
+
+    @property
+    def certainty(self) -> Floats:
+        """Shape (ties,), 0..1. That it is right within 20 ms."""
+        return np.asarray(expit(TIE_WEIGHTS[0] + self.features @ np.array(TIE_WEIGHTS[1:])))
+
+    def as_ties(self) -> tuple[Tie, ...]:
+        """One by one."""
+        parts = zip(self.t_ref.tolist(), self.t_rec.tolist(), self.kinds, self.certainty.tolist(), strict=True)
+        return tuple(Tie(*part) for part in parts)
+
+
+def find_ties(reference: Performance, recording: Performance, course: Course, height: float) -> FoundTies:
+    """Moments at which both change, in order; rising in both times.
+
+    Parameters
+    ----------
+    height : of the passage that the two have in common.
+    """
+    rises, falls = (
+        np.sqrt(np.maximum(_smooth(ours), 0) * np.maximum(_there(_smooth(theirs), course), 0))
+        for ours, theirs in ((reference.rises, recording.rises), (reference.falls, recording.falls))
+    )
+    change = np.maximum(rises, falls)
+    strong = float(np.percentile(change[reference.sounding], STRONG_PERCENTILE)) if reference.sounding.any() else 1.0
+    change = change / max(strong, 1e-9)
+    inside = course.distance >= 0
+    frames = _peaks(np.where(inside, change, 0.0))
+    t_rec = _straightened(course, frames)
+    rising = np.concatenate([[True], np.diff(np.maximum.accumulate(t_rec)) > FRAME_HOP_S / 2])[: frames.size]
+    frames, t_rec = frames[rising], t_rec[rising]
+    kinds = _kinds(reference, frames, rises[frames] >= falls[frames])
+    t_ref = np.asarray(frames * FRAME_HOP_S, np.float64)
+    begins = np.array([kind is not TieKind.END for kind in kinds], bool)
+    t_rec[begins] += attack_difference_s(reference, recording, t_ref[begins], t_rec[begins])
+    return FoundTies(t_ref, t_rec, kinds, _features(course, frames, change[frames], height))
+
+
+def _smooth(change: npt.NDArray) -> Floats:
+    return np.asarray(gaussian_filter1d(change.astype(np.float64), SMOOTHED_FRAMES))
+
+
+def _there(values: Floats, course: Course) -> Floats:
+    """The recording's values at the moments of the reference."""
+    return np.interp(course.t_rec, np.arange(values.size) * FRAME_HOP_S, values)
+
+
+def _peaks(change: Floats) -> npt.NDArray[np.int64]:
+    """Frames of the highest changes, none near a higher one."""
+    found = np.flatnonzero((change[1:-1] >= change[:-2]) & (change[1:-1] > change[2:])) + 1
+    found = found[change[found] >= LEAST_CHANGE]
+    taken, kept = np.zeros(change.size + APART_FRAMES, bool), []
+    for frame in found[np.argsort(-change[found], kind="stable")].tolist():
+        if not taken[max(0, frame - APART_FRAMES + 1) : frame + APART_FRAMES].any():
+            taken[frame] = True
+            kept.append(frame)
+    return np.sort(np.array(kept, np.int64))
+
+
+def _straightened(course: Course, frames: npt.NDArray[np.int64]) -> Floats:
+    """Recording times, s, by the frames around each, sure ones before others."""
+    around = np.clip(
+        frames[:, None] + np.arange(-STRAIGHT_FRAMES, STRAIGHT_FRAMES + 1), 0, max(course.t_ref.size - 1, 0)
+    )
+    weight = 1 / (course.spread_s[around] + 1e-3)
+    late = course.t_rec[around] - course.t_ref[around]
+    return np.asarray(course.t_ref[frames] + (late * weight).sum(axis=1) / weight.sum(axis=1))
+
+
+def _kinds(reference: Performance, frames: npt.NDArray[np.int64], rising: npt.NDArray[np.bool_]) -> tuple[TieKind, ...]:
+    centres = band_centres_hz()
+    vowel = (centres >= VOWEL_HZ[0]) & (centres <= VOWEL_HZ[1])
+    level = reference.bands_db.max(axis=1)
+    voice = reference.bands_db[:, vowel].max(axis=1)
+    kinds, begun_s = [], -np.inf
+    for frame, rises in zip(frames.tolist(), rising.tolist(), strict=True):
+        if not rises:
+            kinds.append(TieKind.END)
+            continue
+        from_quiet = _rise_db(level, frame) >= FROM_QUIET_DB
+        opens = _rise_db(voice, frame) >= OPENS_DB and frame * FRAME_HOP_S - begun_s <= SYLLABLE_S
+        kinds.append(TieKind.START if from_quiet or not opens else TieKind.OPENING)
+        begun_s = frame * FRAME_HOP_S if kinds[-1] is TieKind.START else -np.inf
+    return tuple(kinds)
+
+
+def _rise_db(level_db: npt.NDArray, frame: int) -> float:
+    """How much louder it is after a frame than before it, dB."""
+    before = level_db[max(0, frame + BEFORE_FRAMES.start) : max(1, frame + BEFORE_FRAMES.stop)]
+    after = level_db[frame + AFTER_FRAMES.start : frame + AFTER_FRAMES.stop]
+    return float(after.mean() - before.mean()) if before.size and after.size else 0.0
+
+
+def _features(course: Course, frames: npt.NDArray[np.int64], change: Floats, height: float) -> Floats:
+    """What tells right ties from wrong ones, each about -3..3."""
+    times = course.t_ref[frames]
+    slope = (course.at(times + SLOPE_S) - course.at(times - SLOPE_S)) / (2 * SLOPE_S)
+    bent = np.abs(np.log(np.clip(slope, 0.1, 10.0)))
+    return np.stack(
+        [
+            np.log(course.spread_s[frames] + 1e-3) + 5.0,
+            course.distance[frames],
+            bent,
+            np.log(np.maximum(change, 1e-3)),
+            np.full(frames.size, np.log(max(height, 1.0))),
+        ],
+        axis=1,
+    )

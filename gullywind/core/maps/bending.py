@@ -1,0 +1,301 @@
+"""Ties, and the map that bends a recording along them as far as its editor wants. Times in s.
+
+A tie says that a moment of the recording is that moment of the reference. A bend takes away some or all of each tie's
+difference against the plain place, stretches nothing beyond a limit, and acts between neighbouring ties only.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+from gullywind.core.ground.errors import InputError
+from gullywind.core.ground.units import Floats
+from gullywind.core.maps.time_map import Piece, TimeMap
+
+#: Where more than this would have to be given up to keep within the limit, a passage has no counterpart and is cut:
+#: where it sounds, and in a pause, which is cut without anybody's hearing it.
+MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.06, 0.005
+#: A pause is this far below the loud moments, dB, for so long.
+PAUSE_DB, PAUSE_S = 30.0, 0.04
+#: What the limit keeps further than this from its tie is told.
+TOLD_GIVEN_UP_S = 0.03
+#: Passes over all stretches until they keep within the limit, and how nearly they must.
+PASSES, WITHIN_S = 400, 1e-5
+#: Ties nearer to each other say the same.
+LEAST_APART_S = 0.005
+
+
+class TieKind(StrEnum):
+    """What a tie holds on to."""
+
+    START = "start"  #: the first energy of a word or note
+    OPENING = "opening"  #: where a syllable's vowel opens
+    END = "end"
+
+
+@dataclass(frozen=True, slots=True)
+class Tie:
+    """One moment of the recording is one of the reference; `certainty`, 0..1, is that it is so within 20 ms."""
+
+    t_ref: float
+    t_rec: float
+    kind: TieKind
+    certainty: float
+
+
+@dataclass(frozen=True, slots=True)
+class BendSettings:
+    """How a recording is bent.
+
+    Attributes
+    ----------
+    closeness : 0..1. How much of each difference is taken away.
+    leave_below_s : 0 or more, s. Smaller differences stay.
+    limit : above 0. Nothing is stretched or squeezed by more than this share.
+    ends : whether ends of words and notes follow as well as starts.
+    least_certainty : 0..1. Ties below it are not followed.
+    """
+
+    closeness: float = 1.0
+    leave_below_s: float = 0.0
+    limit: float = 0.3
+    ends: bool = True
+    least_certainty: float = 0.5
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.closeness <= 1:
+            raise InputError(f"closeness must be from 0 to 1, got {self.closeness}")
+        if not self.leave_below_s >= 0:
+            raise InputError(f"differences to leave alone must be 0 s or more, got {self.leave_below_s}")
+        if not self.limit > 0:
+            raise InputError(f"the limit must be above 0, got {self.limit}")
+        if not 0 <= self.least_certainty <= 1:
+            raise InputError(f"a certainty lies between 0 and 1, got {self.least_certainty}")
+
+
+AS_CLOSE_AS_POSSIBLE = BendSettings()
+
+
+@dataclass(frozen=True, eq=False)
+class Levels:
+    """How loud a recording is along its time: `level_db`, shape (frames,), one each `hop_s`."""
+
+    hop_s: float
+    level_db: npt.NDArray[np.float32]
+
+    def between(self, start_s: float, end_s: float) -> tuple[Floats, npt.NDArray[np.float32]]:
+        """Times in s and levels from `start_s` to `end_s`."""
+        first, last = (int(np.clip(round(t / self.hop_s), 0, self.level_db.size - 1)) for t in (start_s, end_s))
+        # Never empty: a stretch may be shorter than a frame.
+        last = max(first, last)
+        return np.asarray(np.arange(first, last + 1) * self.hop_s, np.float64), self.level_db[first : last + 1]
+
+    def pauses(self, start_s: float, end_s: float) -> bool:
+        """Whether there is a pause in a stretch."""
+        _, level = self.between(start_s, end_s)
+        quiet = level < float(np.percentile(self.level_db, 95)) - PAUSE_DB
+        edges = np.diff(np.concatenate([[0], quiet.astype(np.int8), [0]]))
+        runs = np.flatnonzero(edges < 0) - np.flatnonzero(edges > 0)
+        return bool(runs.size) and float(runs.max()) * self.hop_s >= PAUSE_S
+
+
+@dataclass(frozen=True, slots=True)
+class Joint:
+    """Where a passage has no counterpart and the bend had to cut, and by how much the recording is too long there, s;
+    below 0: too short.
+    """
+
+    t_ref: float
+    t_rec: float
+    too_long_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Bend:
+    """A bent map, and what became of each tie.
+
+    Attributes
+    ----------
+    moved_s : s. By how much each tie's moment was moved; 0 where it is left out.
+    given_up_s : s. How far the limit keeps each from where it would lie; NaN for ties that are not followed.
+    joints : where it had to be cut.
+    """
+
+    time_map: TimeMap
+    moved_s: tuple[float, ...]
+    given_up_s: tuple[float, ...]
+    joints: tuple[Joint, ...]
+
+
+def bend(
+    ties: tuple[Tie, ...],
+    offset_s: float,
+    duration_s: float,
+    settings: BendSettings = AS_CLOSE_AS_POSSIBLE,
+    levels: Levels | None = None,
+) -> Bend:
+    """Bend a recording along its ties.
+
+    Parameters
+    ----------
+    ties : ascending in both times.
+    offset_s : s. Where the recording's first sample lies unbent, at rate 1.
+    duration_s : > 0, s. Its length.
+    levels : of the recording: what must be cut is cut where it is quiet. None: halfway.
+
+    Returns
+    -------
+    Bend : its map goes from the recording's first sample to its end.
+    """
+    t_ref, t_rec = (np.array([getattr(tie, name) for tie in ties], np.float64) for name in ("t_ref", "t_rec"))
+    certainty = np.array([tie.certainty for tie in ties])
+    unbent = t_rec + offset_s
+    apart = t_ref - unbent
+    goal = unbent + np.where(np.abs(apart) < settings.leave_below_s, 0.0, settings.closeness * apart)
+    chosen = (certainty >= settings.least_certainty) & (t_rec > 0) & (t_rec < duration_s)
+    if not settings.ends:
+        chosen &= np.array([tie.kind is not TieKind.END for tie in ties], bool)
+    kept = _uncrossed(goal, t_rec, certainty, np.flatnonzero(chosen))
+    knots_ref, knots_rec = goal[kept], t_rec[kept]
+    if not settings.ends:
+        knots_ref, knots_rec = _with_ends(ties, knots_ref, knots_rec, settings.limit)
+    torn = _torn(knots_ref, knots_rec, settings.limit, levels)
+    placed = np.concatenate(
+        [np.zeros(0)]
+        + [
+            _within_limit(knots_ref[first:last], knots_rec[first:last], settings.limit)
+            for first, last in pairwise([0, *(torn + 1).tolist(), knots_ref.size])
+        ]
+    )
+    time_map, joints = _laid(placed, knots_rec, torn, offset_s, duration_s, levels)
+    lands = time_map.to_reference(t_rec)
+    given_up = np.full(len(ties), np.nan)
+    given_up[kept] = lands[kept] - goal[kept]
+    moved = np.where(np.isnan(lands), 0.0, lands - unbent)
+    return Bend(time_map, tuple(moved.tolist()), tuple(given_up.tolist()), joints)
+
+
+def _excess(goal: Floats, t_rec: Floats, limit: float) -> Floats:
+    """How much longer or shorter than the limit allows each stretch would have to be, s of reference time."""
+    ref, rec = np.diff(goal), np.diff(t_rec)
+    return np.asarray(np.maximum(np.maximum(rec / (1 + limit) - ref, ref - rec * (1 + limit)), 0))
+
+
+def _uncrossed(goal: Floats, t_rec: Floats, certainty: Floats, kept: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+    """Without ties that run back or fall together: of two such the less certain goes."""
+    while kept.size > 1:
+        crossed = (np.diff(goal[kept]) < LEAST_APART_S) | (np.diff(t_rec[kept]) < LEAST_APART_S)
+        bad = np.flatnonzero(crossed)
+        if not bad.size:
+            break
+        weaker = np.where(certainty[kept[bad]] < certainty[kept[bad + 1]], bad, bad + 1)
+        # One of neighbours at a time: what is left may agree.
+        kept = np.delete(kept, weaker[np.concatenate([[True], np.diff(weaker) > 1])])
+    return kept
+
+
+def _with_ends(ties: tuple[Tie, ...], goal: Floats, t_rec: Floats, limit: float) -> tuple[Floats, Floats]:
+    """Ends that stay: each word or note keeps its length from its start on, where what lies after it can give way."""
+    ends = np.array([tie.t_rec for tie in ties if tie.kind is TieKind.END])
+    new_ref, new_rec = [], []
+    for (ref, rec), (next_ref, next_rec) in pairwise(zip(goal.tolist(), t_rec.tolist(), strict=True)):
+        for end in ends[(ends > rec + LEAST_APART_S) & (ends < next_rec - LEAST_APART_S)][:1].tolist():
+            at = ref + end - rec
+            if next_ref - at > LEAST_APART_S and 1 / (1 + limit) <= (next_rec - end) / (next_ref - at) <= 1 + limit:
+                new_ref.append(at)
+                new_rec.append(end)
+    order = np.argsort(np.concatenate([t_rec, new_rec]))
+    return np.concatenate([goal, new_ref])[order], np.concatenate([t_rec, new_rec])[order]
+
+
+def _torn(goal: Floats, t_rec: Floats, limit: float, levels: Levels | None) -> npt.NDArray[np.int64]:
+    """Stretches, by the tie they begin with, that must be cut."""
+    excess = _excess(goal, t_rec, limit)
+    some = np.flatnonzero(excess > GIVEN_UP_IN_PAUSE_S)
+    torn = [
+        k
+        for k in some.tolist()
+        if excess[k] > MOST_GIVEN_UP_S or (levels and levels.pauses(float(t_rec[k]), float(t_rec[k + 1])))
+    ]
+    return np.array(torn, np.int64)
+
+
+def _within_limit(goal: Floats, t_rec: Floats, limit: float) -> Floats:
+    """The nearest places to `goal`, by least squares, of which no stretch is bent beyond the limit.
+
+    Every other stretch can be put right by itself; the two halves take turns, each told what it took off before (Boyle
+    and Dykstra, "A method for finding projections onto the intersection of convex sets in Hilbert spaces", 1986).
+    """
+    rec = np.diff(t_rec)
+    least, most = rec / (1 + limit), rec * (1 + limit)
+    places = goal.copy()
+    taken = [np.zeros(goal.size), np.zeros(goal.size)]
+    for _ in range(PASSES):
+        if np.all((np.diff(places) >= least - WITHIN_S) & (np.diff(places) <= most + WITHIN_S)):
+            break
+        for half in (0, 1):
+            before = places + taken[half]
+            after = before.copy()
+            k = np.arange(half, rec.size, 2)
+            length = before[k + 1] - before[k]
+            # Ten times the tolerance inside the limit, so that the other half's turn does not lead beyond it again.
+            off = (np.clip(length, least[k] + WITHIN_S / 10, most[k] - WITHIN_S / 10) - length) / 2
+            after[k] -= off
+            after[k + 1] += off
+            taken[half] = before - after
+            places = after
+    return places
+
+
+def _laid(
+    goal: Floats,
+    t_rec: Floats,
+    torn: npt.NDArray[np.int64],
+    offset_s: float,
+    duration_s: float,
+    levels: Levels | None,
+) -> tuple[TimeMap, tuple[Joint, ...]]:
+    """Pieces through the ties; unbent before the first and after the last, and around passages without counterpart."""
+    if not goal.size:
+        return TimeMap.placement(offset_s, 1.0, duration_s), ()
+    pieces, joints = [], []
+    head = (goal[0] - t_rec[0], 0.0)
+    for first, last in pairwise([0, *(torn + 1).tolist(), goal.size]):
+        knots = [(goal[k], t_rec[k]) for k in range(first, last)]
+        if last < goal.size:
+            tail, following = _met(goal[last - 1 : last + 1], t_rec[last - 1 : last + 1], levels)
+            too_long_s = float((t_rec[last] - t_rec[last - 1]) - (goal[last] - goal[last - 1]))
+            joints.append(Joint(float(tail[0]), float(tail[1]), too_long_s))
+        else:
+            tail, following = (goal[-1] + duration_s - t_rec[-1], duration_s), (0.0, 0.0)
+        pieces.append(Piece(_rising([head, *knots, tail])))
+        head = following
+    return TimeMap(tuple(pieces)), tuple(joints)
+
+
+def _met(goal: Floats, t_rec: Floats, levels: Levels | None) -> tuple[tuple[float, float], tuple[float, float]]:
+    """Where the sound before a cut ends and that after it begins, both unbent: where it is quiet, nothing twice."""
+    ref_s, rec_s = float(goal[1] - goal[0]), float(t_rec[1] - t_rec[0])
+    gone = max(rec_s - ref_s, 0.0)
+    cut = t_rec[0] + (rec_s - gone) / 2
+    if levels:
+        times, level = levels.between(float(t_rec[0]), float(t_rec[1] - gone))
+        # Both sides of what is left out are heard; nearer to the middle where it makes no difference.
+        beyond = np.minimum(np.rint((times + gone) / levels.hop_s).astype(np.int64), levels.level_db.size - 1)
+        loud = np.maximum(level, levels.level_db[beyond])
+        loud = loud + 3.0 * np.abs(times - cut) / max(rec_s, 1e-6)
+        cut = float(np.clip(times[int(loud.argmin())], t_rec[0], t_rec[1] - gone))
+    begins = cut + gone
+    return (goal[0] + cut - t_rec[0], cut), (goal[1] - (t_rec[1] - begins), begins)
+
+
+def _rising(knots: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Without knots that do not rise: an end of the recording may be a tie itself."""
+    found = knots[:1]
+    for knot in knots[1:]:
+        if knot[0] - found[-1][0] > 1e-6 and knot[1] - found[-1][1] > 1e-6:
+            found.append(knot)
+    return found

@@ -1,0 +1,319 @@
+"""Two performances of one part with known truth: spoken by two voices, sung otherwise, played on two instruments.
+
+Times in s; sound mono float64 at 48 kHz.
+"""
+
+import ctypes
+import difflib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import soxr
+from scipy.signal import butter, sosfilt
+
+from material.devices import RATE_HZ, SoundPath, followed, heard
+from material.music import SCALES, drum, pipe, pluck
+from material.speech import MissingVoiceError, sentence
+
+
+@dataclass(frozen=True, eq=False)
+class Performances:
+    """A reference and another performance of its part.
+
+    `t_ref`, `t_rec` : moments that belong together, shape (moments,). `without` : stretches of reference and recording
+    that have no counterpart, as `(which, start_s, end_s)`, which is `ref` or `rec`.
+    """
+
+    name: str
+    reference: np.ndarray
+    recording: np.ndarray
+    t_ref: np.ndarray
+    t_rec: np.ndarray
+    without: tuple[tuple[str, float, float], ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Spoken:
+    """What was said: `names` of its sounds and when each begins."""
+
+    sound: np.ndarray
+    names: tuple[str, ...]
+    times_s: np.ndarray
+
+
+@dataclass(frozen=True)
+class Speaker:
+    """A voice of the speech synthesiser, its words a minute and its pitch (0 to 99)."""
+
+    voice: str
+    words_per_minute: int
+    pitch: int
+
+
+class _Id(ctypes.Union):
+    _fields_ = [("number", ctypes.c_int), ("name", ctypes.c_char_p), ("string", ctypes.c_char * 8)]
+
+
+class _Event(ctypes.Structure):
+    _fields_ = [
+        ("type", ctypes.c_int),
+        ("identifier", ctypes.c_uint),
+        ("text_position", ctypes.c_int),
+        ("length", ctypes.c_int),
+        ("audio_ms", ctypes.c_int),
+        ("sample", ctypes.c_int),
+        ("user", ctypes.c_void_p),
+        ("id", _Id),
+    ]
+
+
+#: Events of the synthesiser: the list's end, and the start of a phoneme.
+_NO_MORE, _PHONEME = 0, 7
+_CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
+
+
+@lru_cache(maxsize=1)
+def _synthesiser() -> tuple[ctypes.CDLL, int]:
+    try:
+        library = ctypes.CDLL("libespeak-ng.so.1")
+    except OSError as error:
+        raise MissingVoiceError("espeak-ng is not installed; `make setup` installs it") from error
+    # Sound is handed over, nothing is played; phonemes are reported.
+    return library, int(library.espeak_Initialize(1, 0, None, 1))
+
+
+def spoken(text: str, speaker: Speaker) -> Spoken:
+    """Speak a text, and tell when each of its phonemes begins."""
+    library, rate_hz = _synthesiser()
+    blocks: list[np.ndarray] = []
+    found: list[tuple[str, float]] = []
+
+    def take(sound, count, events) -> int:  # type: ignore[no-untyped-def]
+        if sound and count > 0:
+            blocks.append(np.ctypeslib.as_array(sound, (count,)).copy())
+        i = 0
+        while events[i].type != _NO_MORE:
+            if events[i].type == _PHONEME:
+                found.append((events[i].id.string.decode(errors="replace"), events[i].sample / rate_hz))
+            i += 1
+        return 0
+
+    callback = _CALLBACK(take)
+    library.espeak_SetSynthCallback(callback)
+    library.espeak_SetVoiceByName(speaker.voice.encode())
+    library.espeak_SetParameter(1, speaker.words_per_minute, 0)
+    library.espeak_SetParameter(3, speaker.pitch, 0)
+    said = text.encode()
+    library.espeak_Synth(said, len(said) + 1, 0, 1, 0, 1, None, None)
+    library.espeak_Synchronize()
+    sound = np.concatenate(blocks).astype(np.float64) / 32768
+    found.sort(key=lambda one: one[1])
+    return Spoken(
+        soxr.resample(sound, rate_hz, RATE_HZ, quality="VHQ"),
+        tuple(name for name, _ in found),
+        np.array([at for _, at in found]),
+    )
+
+
+def common_moments(one: Sequence[str], other: Sequence[str]) -> list[tuple[int, int]]:
+    """Which sounds of two lists are the same, by the longest runs that both have."""
+    matched = difflib.SequenceMatcher(None, one, other, autojunk=False).get_matching_blocks()
+    return [(m.a + k, m.b + k) for m in matched if m.size >= 2 for k in range(m.size)]
+
+
+def left_over(times_s: np.ndarray, end_s: float, common: Sequence[int], which: str) -> list[tuple[str, float, float]]:
+    """Stretches of sounds that have no counterpart: `which` of the two, start and end."""
+    edges, known = np.append(times_s, end_s), set(common)
+    found: list[tuple[str, float, float]] = []
+    for k in range(times_s.size):
+        if k not in known:
+            if found and found[-1][2] == edges[k]:
+                found[-1] = (which, found[-1][1], float(edges[k + 1]))
+            else:
+                found.append((which, float(edges[k]), float(edges[k + 1])))
+    return found
+
+
+def speech_pair(
+    seed: int, speakers: Sequence[str], *, noisy: bool = False, sentences: int = 4, changed: bool = False
+) -> Performances:
+    """The same words by two of the voices; with `changed` a word is put in or left out here and there."""
+    rng = np.random.default_rng([seed, 51])
+    a, b = rng.choice(len(speakers), 2, replace=False)
+    texts = [sentence(rng) for _ in range(sentences)]
+    others = [_changed(text, rng) for text in texts] if changed else texts
+    speeds = rng.integers(135, 190, 2)
+    pitches = rng.integers(25, 75, 2)
+    ours = spoken(" ".join(texts), Speaker(speakers[int(a)], int(speeds[0]), int(pitches[0])))
+    theirs = spoken(" ".join(others), Speaker(speakers[int(b)], int(speeds[1]), int(pitches[1])))
+    pairs = common_moments(ours.names, theirs.names)
+    lead_s = rng.uniform(0.2, 1.5, 2)
+    sounds = [
+        np.concatenate([np.zeros(round(s * RATE_HZ)), one.sound, np.zeros(round(0.5 * RATE_HZ))])
+        for s, one in zip(lead_s, (ours, theirs), strict=True)
+    ]
+    if noisy:
+        sounds = [heard(one, _room(rng), rng) for one in sounds]
+    else:
+        sounds = [one + rng.standard_normal(one.size) * 1e-4 for one in sounds]
+    i, j = np.array(pairs).T
+    shift = np.rint(lead_s * RATE_HZ) / RATE_HZ
+    return Performances(
+        f"speech-{seed}", sounds[0], sounds[1], ours.times_s[i] + shift[0], theirs.times_s[j] + shift[1]
+    )
+
+
+def smooth_pair(seed: int, speakers: Sequence[str], *, sentences: int = 5) -> Performances:
+    """One voice, and the same again at another pitch, by another microphone, with a smooth difference in time."""
+    from python_stretch.Signalsmith import Stretch
+
+    rng = np.random.default_rng([seed, 52])
+    said = spoken(
+        " ".join(sentence(rng) for _ in range(sentences)),
+        Speaker(str(rng.choice(list(speakers))), int(rng.integers(135, 180)), int(rng.integers(30, 70))),
+    )
+    sound = np.concatenate([np.zeros(RATE_HZ // 2), said.sound, np.zeros(RATE_HZ // 2)])
+    stretcher = Stretch()
+    stretcher.preset(1, RATE_HZ)
+    stretcher.setTransposeSemitones(float(rng.choice([-4, -3, -2, 2, 3, 4])))
+    other = np.asarray(stretcher.process(sound.astype(np.float32)[None]), np.float64)[0]
+    length_s = sound.size / RATE_HZ
+    t = np.arange(0, length_s, 0.01)
+    waves = [
+        rng.uniform(0.02, 0.08) * np.sin(2 * np.pi * t / rng.uniform(3, 9) + rng.uniform(0, 6.28)) for _ in range(3)
+    ]
+    late = np.sum(waves, axis=0)
+    t_rec = t + late - late[0]
+    times = np.interp(np.arange(round(t_rec[-1] * RATE_HZ)) / RATE_HZ, t_rec, t)
+    there = heard(followed(other, times), SoundPath(microphone=True, snr_db=35.0, noise="pink"), rng)
+    moments = said.times_s + 0.5
+    return Performances(
+        f"smooth-{seed}",
+        heard(sound, SoundPath(microphone=True, snr_db=40.0), rng),
+        there,
+        moments,
+        np.interp(moments, t, t_rec),
+    )
+
+
+INSTRUMENTS = ("plucked", "struck", "drums", "pipe", "bowed")
+#: Kept aside: nothing was tuned on them.
+INSTRUMENTS_ASIDE = ("reed", "wood", "bowed-low")
+VOICES = ("en-gb+m1", "en-us+f2", "en-gb-x-rp+m3", "en-us+m7", "en-gb+f4", "en-gb-x-gbcwmd+f1")
+#: Kept aside: nothing was tuned on them.
+VOICES_ASIDE = ("en-gb-scotland+f3", "en-029+m4", "en-gb-scotland+m2", "en-029+f1")
+
+
+def music_pair(seed: int, first: str, second: str, *, duration_s: float = 30.0, held: bool = False) -> Performances:
+    """The same notes on two instruments, each with its own slow wandering and its own jitter from note to note.
+
+    With `held` some notes are held for twice as long in the recording as in the reference, or half as long.
+    """
+    rng = np.random.default_rng([seed, 53])
+    scale, root = SCALES[int(rng.integers(len(SCALES)))], float(rng.uniform(150, 260))
+    beat_s, at, step = 60 / rng.uniform(80, 130), 0.0, 4
+    notes: list[tuple[float, float, float]] = []
+    while at < duration_s:
+        length = float(rng.choice([0.5, 0.5, 1, 1, 1.5])) * beat_s
+        step = int(np.clip(step + rng.integers(-3, 4), 0, 13))
+        octave, degree = divmod(step, len(scale))
+        notes.append((at, length, float(root * 2 ** (octave + scale[degree] / 12))))
+        at += length
+    starts = np.array([one[0] for one in notes])
+    wander = 0.06 * np.sin(2 * np.pi * starts / rng.uniform(6, 14) + rng.uniform(0, 6.28))
+    t_ref = starts + 0.5 + rng.normal(0, 0.006, starts.size)
+    t_rec = starts + 0.8 + wander + np.clip(rng.normal(0, 0.02, starts.size), -0.045, 0.045)
+    if held:
+        factor = np.where(rng.random(starts.size) < 0.08, rng.choice([0.5, 2.0], starts.size), 1.0)
+        lengths = np.append(np.diff(t_rec), beat_s)
+        t_rec = t_rec[0] + np.concatenate([[0], np.cumsum(lengths * factor)[:-1]])
+    sounds = [_played(which, times, notes, rng) for which, times in ((first, t_ref), (second, t_rec))]
+    paths = [SoundPath(0.3, 9.0, 35.0, "pink", True) for _ in sounds]
+    sounds = [heard(one, path, rng) for one, path in zip(sounds, paths, strict=True)]
+    return Performances(f"{first}-{second}-{seed}", sounds[0], sounds[1], t_ref, t_rec)
+
+
+def _played(kind: str, starts: np.ndarray, notes: Sequence[tuple[float, float, float]], rng: np.random.Generator):  # type: ignore[no-untyped-def]
+    ends = np.append(starts[1:], starts[-1] + notes[-1][1])
+    sound = np.zeros(int((ends[-1] + 2.0) * RATE_HZ))
+    for (_, _, hz), start, end in zip(notes, starts, ends, strict=True):
+        length_s = float(end - start)
+        if kind == "plucked":
+            part = pluck(rng, hz, length_s + 0.4, rng.uniform(0.988, 0.996))
+        elif kind == "struck":
+            part = struck(hz, length_s + 0.5)
+        elif kind == "drums":
+            part = drum(rng, hz < 300)
+        elif kind == "bowed":
+            part = bowed(rng, hz, length_s)
+        elif kind == "reed":
+            part = reed(hz, length_s)
+        elif kind == "wood":
+            part = wood(rng, hz)
+        elif kind == "bowed-low":
+            part = bowed(rng, hz / 2, length_s)
+        else:
+            part = pipe(rng, hz, length_s)
+        at = round(float(start) * RATE_HZ)
+        part = part[: sound.size - at] * rng.uniform(0.5, 1.0)
+        sound[at : at + part.size] += part
+    return sound / np.abs(sound).max() * 0.7
+
+
+def struck(hz: float, duration_s: float) -> np.ndarray:
+    """A struck string: slightly stretched partials that die away, the high ones first."""
+    t = np.arange(int(duration_s * RATE_HZ)) / RATE_HZ
+    partials = [(k * hz * np.sqrt(1 + 4e-4 * k * k), 1 / k) for k in range(1, 12)]
+    tone = sum(level * np.sin(2 * np.pi * f * t) * np.exp(-t * (2.0 + f / 700)) for f, level in partials)
+    return np.asarray(tone * np.minimum(1, t / 0.002) * np.minimum(1, (duration_s - t) / 0.05))
+
+
+def bowed(rng: np.random.Generator, hz: float, duration_s: float) -> np.ndarray:
+    """A bowed string: a slow start, vibrato, a body."""
+    t = np.arange(int(max(duration_s, 0.12) * RATE_HZ)) / RATE_HZ
+    wobble = 0.004 * np.sin(2 * np.pi * rng.uniform(4.5, 6.5) * t) * np.minimum(1, t / 0.2)
+    phase = hz * (t + np.cumsum(wobble) / RATE_HZ)
+    saw = 2 * (phase % 1) - 1
+    body = sosfilt(butter(2, [180, 3500], "bandpass", fs=RATE_HZ, output="sos"), saw)
+    attack = rng.uniform(0.06, 0.11)
+    return np.asarray(
+        (body + 0.02 * rng.standard_normal(t.size)) * np.minimum(1, t / attack) * np.minimum(1, (t[-1] - t) / 0.06)
+    )
+
+
+def reed(hz: float, duration_s: float) -> np.ndarray:
+    """A reed organ: odd partials, an attack of 20 ms."""
+    t = np.arange(int(max(duration_s, 0.08) * RATE_HZ)) / RATE_HZ
+    tone = sum(np.sin(2 * np.pi * k * hz * t + k) / k**0.8 for k in (1, 2, 3, 5, 7, 9) if k * hz < 9000)
+    return np.asarray(tone * np.minimum(1, t / 0.02) * np.minimum(1, (t[-1] - t) / 0.03))
+
+
+def wood(rng: np.random.Generator, hz: float) -> np.ndarray:
+    """A wooden bar: two partials that die away at once, and the mallet."""
+    t = np.arange(int(0.5 * RATE_HZ)) / RATE_HZ
+    tone = np.sin(2 * np.pi * hz * t) * np.exp(-t * 9) + 0.4 * np.sin(2 * np.pi * 3.93 * hz * t) * np.exp(-t * 25)
+    return np.asarray(tone + 0.3 * rng.standard_normal(t.size) * np.exp(-t * 300))
+
+
+def _changed(text: str, rng: np.random.Generator) -> str:
+    """A word left out or put in, in every other sentence."""
+    words = text.split()
+    where = int(rng.integers(2, max(3, len(words) - 1)))
+    chance = rng.random()
+    if chance < 0.35:
+        words.insert(where, str(rng.choice(["really", "never again", "surely", "today"])))
+    elif chance < 0.6 and len(words) > 5:
+        del words[where]
+    return " ".join(words)
+
+
+def _room(rng: np.random.Generator) -> SoundPath:
+    return SoundPath(
+        rt60_s=float(rng.uniform(0.2, 0.5)),
+        direct_db=float(rng.uniform(4, 10)),
+        snr_db=float(rng.uniform(10, 20)),
+        noise="pink",
+        microphone=True,
+    )

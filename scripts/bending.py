@@ -1,0 +1,225 @@
+"""How well performances are matched and bent, on generated pairs with known truth; `--fit` fits the certainties anew.
+
+.venv/bin/python -m scripts.bending [--aside] [--fit] [--pairs N] [--jobs N]
+"""
+
+import argparse
+from collections import defaultdict
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from scipy.optimize import minimize
+from scipy.special import expit
+
+from gullywind.core.bending import match, ties
+from gullywind.core.bending.course import follow_course
+from gullywind.core.bending.passage import find_passage
+from gullywind.core.features.performance import FRAME_HOP_S, Performance, hear_performance
+from gullywind.core.maps.bending import Levels, bend
+from gullywind.core.measure.evidence import Status
+from gullywind.core.sound.views import Listening
+from material.arrays import ArraySound
+from material.performances import (
+    INSTRUMENTS_ASIDE,
+    VOICES,
+    VOICES_ASIDE,
+    Performances,
+    music_pair,
+    smooth_pair,
+    speech_pair,
+)
+
+#: Ties nearer to the truth than this are right.
+RIGHT_S = 0.02
+#: Moments further apart say nothing of what lies between them.
+KNOWN_BETWEEN_S = 0.35
+Maker = Callable[[int], Performances]
+
+
+def kinds(aside: bool) -> dict[str, Maker]:
+    voices = VOICES_ASIDE if aside else VOICES
+    sharp = [
+        ("plucked", "struck"),
+        ("struck", "plucked"),
+        ("plucked", "drums"),
+        ("drums", "drums"),
+        ("struck", "struck"),
+    ]
+    soft = [("bowed", "bowed"), ("bowed", "plucked"), ("pipe", "bowed"), ("pipe", "struck")]
+    if aside:
+        reed, wood, low = INSTRUMENTS_ASIDE
+        sharp, soft = [(wood, reed), (reed, wood), (wood, wood)], [(low, reed), (wood, low), (low, low)]
+    return {
+        "speech": lambda seed: speech_pair(seed, voices),
+        "speech in a noisy room": lambda seed: speech_pair(seed + 1000, voices, noisy=True),
+        "words changed": lambda seed: speech_pair(seed + 2000, voices, changed=True),
+        "smooth difference": lambda seed: smooth_pair(seed + 3000, voices),
+        "plucked, struck, drums": lambda seed: music_pair(seed + 4000, *sharp[seed % len(sharp)]),
+        "bowed, blown": lambda seed: music_pair(seed + 5000, *soft[seed % len(soft)]),
+        "notes held": lambda seed: music_pair(seed + 6000, *sharp[seed % 2], held=True),
+    }
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    kind: str
+    name: str
+    status: Status
+    confidence: float
+    #: Timing errors at the truth's moments, ms: bent, and with the timing untouched.
+    bent_ms: np.ndarray
+    plain_ms: np.ndarray
+    tie_features: np.ndarray
+    tie_certainty: np.ndarray
+    tie_right: np.ndarray
+    placing: np.ndarray
+    joints: int
+    height: float
+
+
+def performance(sound: np.ndarray) -> Performance:
+    return hear_performance(Listening(ArraySound(sound, 48000), (0,)))
+
+
+def truth_at(case: Performances, t_ref: np.ndarray) -> np.ndarray:
+    """Recording times; NaN where nothing is known, infinite where nothing corresponds."""
+    order = np.argsort(case.t_ref)
+    ref, rec = case.t_ref[order], case.t_rec[order]
+    k = np.clip(np.searchsorted(ref, t_ref) - 1, 0, ref.size - 2)
+    step, there = ref[k + 1] - ref[k], rec[k + 1] - rec[k]
+    known = (
+        (t_ref >= ref[0]) & (t_ref <= ref[-1]) & (step < KNOWN_BETWEEN_S) & (there < KNOWN_BETWEEN_S * 2) & (there > 0)
+    )
+    found = np.where(known, rec[k] + there * (t_ref - ref[k]) / np.maximum(step, 1e-6), np.nan)
+    for which, start, end in case.without:
+        if which == "ref" and end - start > 0.08:
+            found[(t_ref > start + 0.02) & (t_ref < end - 0.02)] = np.inf
+    return found
+
+
+def look(kind: str, seed: int, aside: bool) -> Outcome:
+    case = kinds(aside)[kind](seed)
+    reference, recording = performance(case.reference), performance(case.recording)
+    matched = match.match_performances(reference, recording)
+    passage = find_passage(reference, recording)
+    assert passage is not None and matched.offset_s is not None
+    course = follow_course(reference, recording, passage)
+    found = ties.find_ties(reference, recording, course, passage.height)
+    made = bend(matched.ties, matched.offset_s, case.recording.size / 48000, levels=Levels(FRAME_HOP_S, recording.level_db))
+    lands = made.time_map.to_reference(case.t_rec)
+    truth = truth_at(case, found.t_ref)
+    known = ~np.isnan(truth)
+    return Outcome(
+        kind,
+        case.name,
+        matched.status,
+        matched.confidence,
+        np.abs(lands - case.t_ref)[~np.isnan(lands)] * 1e3,
+        np.abs(case.t_rec + np.median(case.t_ref - case.t_rec) - case.t_ref) * 1e3,
+        found.features[known],
+        found.certainty[known],
+        np.abs(truth[known] - found.t_rec[known]) <= RIGHT_S,
+        match.placing_features(reference, recording, passage, course),
+        len(made.joints),
+        passage.height,
+    )
+
+
+def strange(kind: str, seed: int, aside: bool) -> tuple[str, Status, float, np.ndarray]:
+    """A reference against another part of the same kind."""
+    make = kinds(aside)[kind]
+    reference, recording = performance(make(seed).reference), performance(make(seed + 17).recording)
+    passage = find_passage(reference, recording)
+    matched = match.match_performances(reference, recording)
+    if passage is None:
+        return kind, matched.status, matched.confidence, np.array([-0.7, 1.5, 0.0, 1.0])
+    course = follow_course(reference, recording, passage)
+    return kind, matched.status, matched.confidence, match.placing_features(reference, recording, passage, course)
+
+
+def logistic(features: np.ndarray, right: np.ndarray) -> np.ndarray:
+    """Constant and weights, lightly held to 0 (maximum a posteriori)."""
+    x = np.concatenate([np.ones((len(features), 1)), features], axis=1)
+
+    def loss(w: np.ndarray) -> float:
+        z = x @ w
+        return float((np.logaddexp(0, z) - right * z).sum() + 0.05 * (w[1:] ** 2).sum())
+
+    def slope(w: np.ndarray) -> np.ndarray:
+        return np.asarray(x.T @ (expit(x @ w) - right) + 0.1 * np.concatenate([[0], w[1:]]))
+
+    return np.asarray(minimize(loss, np.zeros(x.shape[1]), jac=slope, method="BFGS").x)
+
+
+def calibration(certainty: np.ndarray, right: np.ndarray) -> tuple[float, list[str]]:
+    """Expected calibration error over ten bins, and the bins."""
+    total, rows = 0.0, []
+    for low in np.arange(0, 1, 0.1):
+        inside = (certainty >= low) & (certainty < low + 0.1 + (low > 0.85))
+        if inside.any():
+            said, was = float(certainty[inside].mean()), float(right[inside].mean())
+            total += abs(said - was) * inside.mean()
+            rows.append(f"{said:.2f}: {was:.2f} of {inside.sum()}")
+    return total, rows
+
+
+def report(found: list[Outcome]) -> None:
+    by = defaultdict(list)
+    for one in found:
+        by[one.kind].append(one)
+    for kind, some in by.items():
+        bent, plain = (np.concatenate([getattr(one, name) for one in some]) for name in ("bent_ms", "plain_ms"))
+        placed = sum(one.status is Status.PLACED for one in some)
+        worse = [one.name for one in some if np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)]
+        print(
+            f"{kind:24} {np.median(bent):6.2f} / {np.percentile(bent, 95):6.1f} ms, plain {np.median(plain):5.0f} / "
+            f"{np.percentile(plain, 95):5.0f}; placed {placed} of {len(some)}; joints {sum(o.joints for o in some)}; "
+            f"worse: {', '.join(worse) or 'none'}"
+        )
+    certainty, right = (
+        np.concatenate([getattr(one, name) for one in found]) for name in ("tie_certainty", "tie_right")
+    )
+    error, rows = calibration(certainty, right)
+    print(
+        f"ties: {right.size}, right within 20 ms {right.mean():.3f}, calibration error {error:.3f}; {'; '.join(rows)}"
+    )
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--aside", action="store_true", help="voices and instruments that nothing was tuned on")
+    parser.add_argument("--fit", action="store_true", help="print weights fitted to these pairs")
+    parser.add_argument("--pairs", type=int, default=10, help="of each kind")
+    parser.add_argument("--jobs", type=int, default=2)
+    given = parser.parse_args()
+    names = list(kinds(given.aside))
+    asked = [(kind, seed) for kind in names for seed in range(given.pairs)]
+    with ProcessPoolExecutor(given.jobs) as pool:
+        found = list(pool.map(partial(_starred, look, given.aside), asked))
+        strangers = list(pool.map(partial(_starred, strange, given.aside), asked))
+    report(found)
+    wrong = [(kind, round(sure, 2)) for kind, status, sure, _ in strangers if status is Status.PLACED]
+    print(f"strangers: {len(strangers)}, placed {len(wrong)}: {wrong}")
+    if given.fit:
+        print("ties", _told(logistic(np.concatenate([o.tie_features for o in found]), _right(found))))
+        placing = np.array([o.placing for o in found] + [one[3] for one in strangers])
+        print("placing", _told(logistic(placing, np.repeat([1.0, 0.0], [len(found), len(strangers)]))))
+
+
+def _right(found: list[Outcome]) -> np.ndarray:
+    return np.concatenate([one.tie_right for one in found]).astype(float)
+
+
+def _told(weights: np.ndarray) -> str:
+    return "(" + ", ".join(f"{one:.3f}" for one in weights) + ")"
+
+
+def _starred(function: Callable, aside: bool, asked: tuple[str, int]):  # type: ignore[no-untyped-def]
+    return function(*asked, aside)
+
+
+if __name__ == "__main__":
+    main()
