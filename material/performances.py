@@ -160,9 +160,10 @@ def speech_pair(
         sounds = [one + rng.standard_normal(one.size) * 1e-4 for one in sounds]
     i, j = np.array(pairs).T
     shift = np.rint(lead_s * RATE_HZ) / RATE_HZ
-    return Performances(
-        f"speech-{seed}", sounds[0], sounds[1], ours.times_s[i] + shift[0], theirs.times_s[j] + shift[1]
-    )
+    times = ours.times_s + shift[0], theirs.times_s + shift[1]
+    ends = tuple(one.size / RATE_HZ - 0.5 for one in sounds)
+    without = left_over(times[0], ends[0], i.tolist(), "ref") + left_over(times[1], ends[1], j.tolist(), "rec")
+    return Performances(f"speech-{seed}", sounds[0], sounds[1], times[0][i], times[1][j], tuple(without))
 
 
 def smooth_pair(seed: int, speakers: Sequence[str], *, sentences: int = 5) -> Performances:

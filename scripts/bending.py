@@ -108,7 +108,9 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
     assert passage is not None and matched.offset_s is not None
     course = follow_course(reference, recording, passage)
     found = ties.find_ties(reference, recording, course, passage.height)
-    made = bend(matched.ties, matched.offset_s, case.recording.size / 48000, levels=Levels(FRAME_HOP_S, recording.level_db))
+    made = bend(
+        matched.ties, matched.offset_s, case.recording.size / 48000, levels=Levels(FRAME_HOP_S, recording.level_db)
+    )
     lands = made.time_map.to_reference(case.t_rec)
     truth = truth_at(case, found.t_ref)
     known = ~np.isnan(truth)

@@ -16,7 +16,7 @@ VERSION = 1
 class RecordingResult:
     """One recording's part: `alignment` is None where it could not be read, `through` are the paths of the recordings
     through which its place was found, from the reference on; `codes` what it says of its time, the most trustworthy
-    first, `claps` the sharp sounds in it.
+    first, `claps` the sharp sounds in it. `performed`: it was matched as another performance, and has ties.
     """
 
     path: str
@@ -26,6 +26,7 @@ class RecordingResult:
     through: tuple[str, ...] = ()
     codes: tuple[Timecode, ...] = ()
     claps: tuple[Clap, ...] = ()
+    performed: bool = False
 
 
 def file_json(path: str, facts: MediaFacts | None) -> dict[str, Any]:
@@ -91,7 +92,7 @@ def recording_json(result: RecordingResult, reference: Timecode | None = None) -
         "through": list(result.through),
         "timecode": [code_json(code, reference) for code in result.codes],
         "claps": [clap_json(clap) for clap in result.claps],
-        "ties": [tie_json(one) for one in (judged.ties if judged else ())],
+        **({"ties": [tie_json(one) for one in (judged.ties if judged else ())]} if result.performed else {}),
         "notes": [{"code": n.code, "message": n.message} for n in notes],
     }
 

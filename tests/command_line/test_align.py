@@ -237,9 +237,9 @@ class AlignTest(unittest.TestCase):
     def test_wrong_usage_exits_with_2(self):
         for arguments, words in [
             (["align"], "required"),
-            (["align", "a.wav", "b.wav", "--match", "performance"], "not possible yet"),
+            (["align", "a.wav", "b.wav", "--match", "nothing"], "invalid choice"),
             (["align", "a.wav", "b.wav", "--closeness", "0.5"], "goes with"),
-            (["align", "a.wav", "b.wav", "--closeness", "7"], "from 0 to 1"),
+            (["align", "a.wav", "b.wav", "--match", "performance", "--closeness", "7"], "from 0 to 1"),
             (["align", "a.wav", "b.wav", "--by", "sound,stars"], "got 'stars'"),
             (["align", "a.wav", "b.wav", "--by", "neighbours"], "needs another way beside it"),
             (["sing"], "invalid choice"),

@@ -8,8 +8,9 @@ from pathlib import Path
 from gullywind.core.align import PreparedReference, hear, index_reference
 from gullywind.core.bending.bent import bent_alignment
 from gullywind.core.bending.match import match_performances
+from gullywind.core.bending.prove import prove_bend
 from gullywind.core.by_timecode import codes_of
-from gullywind.core.features.extract import Heard, claps_of
+from gullywind.core.features.extract import Heard, claps_of, views_of
 from gullywind.core.features.performance import Performance, hear_performance
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.units import Checkpoint
@@ -26,7 +27,7 @@ from gullywind.core.sound.timecode import Timecode
 from gullywind.core.sound.views import sounding_channels
 from gullywind.core.ways import WAYS, align_pair, surest
 from gullywind.formats.derived import save_heard
-from gullywind.formats.media import with_sound
+from gullywind.formats.media import open_media, with_sound
 from gullywind.formats.result_json import RecordingResult
 from gullywind.formats.sound_files import Sound
 
@@ -136,7 +137,9 @@ def place_one(
     try:
         sound, facts, heard = _open_and_hear(path, spool, report, 0.3, 0.6)
     except GullywindError as error:
-        return RecordingResult(str(path), None, None, (Note(error.code, f"{path.name} {error}."),))
+        return RecordingResult(
+            str(path), None, None, (Note(error.code, f"{path.name} {error}."),), performed=request.bend is not None
+        )
     except Exception as error:
         return RecordingResult(str(path), None, None, (failed_by_itself(error),))
     try:
@@ -155,10 +158,14 @@ def place_one(
             alignment = surest(found, heard)
         source = Delivered(path, sound, facts, alignment)
         notes = (*file_notes(facts), *write_placed(source, reference, outputs))
+        if alignment.ties and outputs.sound and outputs.sound.exists():
+            alignment = proved_bend(alignment, reference, outputs.sound)
         report(path, 1.0)
         rate = reference.codes[0].counting.rate if reference.codes else None
         codes, claps = codes_of(facts, heard[0].timecode, rate), claps_of(heard)
-        return RecordingResult(str(path), facts, alignment, notes, codes=codes, claps=claps)
+        return RecordingResult(
+            str(path), facts, alignment, notes, codes=codes, claps=claps, performed=request.bend is not None
+        )
     except Exception as error:
         return RecordingResult(str(path), facts, None, (failed_by_itself(error),))
     finally:
@@ -181,6 +188,17 @@ def bend_performance(
     code = one.timecode_channels
     sounding = sounding_channels(one.view.source.channels, code)
     return replace(alignment, notes=(*heard_notes(heard), *alignment.notes), sounding=sounding)
+
+
+def proved_bend(alignment: Alignment, reference: Reference, written: Path) -> Alignment:
+    """With what is left over in the sound as it was written."""
+    sound, _ = open_media(written, written.with_suffix(".spool"))
+    try:
+        bent = hear_performance(views_of(sound)[0][0])
+    finally:
+        sound.close()
+    residual, trace = prove_bend(reference.performance, bent)
+    return replace(alignment, residual=residual, trace=trace)
 
 
 def performed(heard: Sequence[Heard]) -> Heard:

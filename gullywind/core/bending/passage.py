@@ -14,7 +14,7 @@ from gullywind.core.ground.units import Checkpoint, Floats, Samples, no_checkpoi
 from gullywind.core.native import kernels
 
 #: Frames that are taken together, so that one cell is 40 ms; more in long parts, whose cells would be too many.
-POOLED_FRAMES, MOST_CELLS = 8, 40_000_000
+POOLED_FRAMES, MOST_CELLS = 8, 24_000_000
 #: Likeness is this share of a chance pair's squared distance, less the distance; a step along one side alone costs as
 #: much. By 34 pairs of generated voices and instruments: below 0.5 drums fall apart, above 0.7 strangers agree.
 CHANCE_SHARE, GAP_SHARE = 0.6, 0.6

@@ -121,7 +121,9 @@ def _brought(view: Listening, checkpoint: Checkpoint) -> Iterator[Samples]:
     step = int(BROUGHT_S * view.sample_rate_hz)
     for start in range(0, total, step):
         stop = min(start + step, total)
-        block = np.nan_to_num(view.read(start, stop), nan=0.0, posinf=0.0, neginf=0.0)
+        block = view.read(start, stop)
+        if not np.isfinite(block.sum()):
+            block = np.nan_to_num(block, nan=0.0, posinf=0.0, neginf=0.0)
         yield stream.resample_chunk(block, last=stop == total)
         checkpoint(0.5 * stop / total)
 

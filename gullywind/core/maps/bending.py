@@ -17,7 +17,9 @@ from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Where more than this would have to be given up to keep within the limit, a passage has no counterpart and is cut:
 #: where it sounds, and in a pause, which is cut without anybody's hearing it.
-MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.06, 0.005
+MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.04, 0.005
+#: The surest tie too gives way a little, where others would have to give way much.
+LEAST_DOUBT = 0.1
 #: A pause is this far below the loud moments, dB, for so long.
 PAUSE_DB, PAUSE_S = 30.0, 0.04
 #: What the limit keeps further than this from its tie is told.
@@ -160,13 +162,15 @@ def bend(
         chosen &= np.array([tie.kind is not TieKind.END for tie in ties], bool)
     kept = _uncrossed(goal, t_rec, certainty, np.flatnonzero(chosen))
     knots_ref, knots_rec = goal[kept], t_rec[kept]
+    doubt = LEAST_DOUBT + 1 - certainty[kept]
     if not settings.ends:
         knots_ref, knots_rec = _with_ends(ties, knots_ref, knots_rec, settings.limit)
+        doubt = np.ones(knots_ref.size)
     torn = _torn(knots_ref, knots_rec, settings.limit, levels)
     placed = np.concatenate(
         [np.zeros(0)]
         + [
-            _within_limit(knots_ref[first:last], knots_rec[first:last], settings.limit)
+            _within_limit(knots_ref[first:last], knots_rec[first:last], doubt[first:last], settings.limit)
             for first, last in pairwise([0, *(torn + 1).tolist(), knots_ref.size])
         ]
     )
@@ -223,8 +227,8 @@ def _torn(goal: Floats, t_rec: Floats, limit: float, levels: Levels | None) -> n
     return np.array(torn, np.int64)
 
 
-def _within_limit(goal: Floats, t_rec: Floats, limit: float) -> Floats:
-    """The nearest places to `goal`, by least squares, of which no stretch is bent beyond the limit.
+def _within_limit(goal: Floats, t_rec: Floats, doubt: Floats, limit: float) -> Floats:
+    """The nearest places to `goal`, by squares over `doubt`, of which no stretch is bent beyond the limit.
 
     Every other stretch can be put right by itself; the two halves take turns, each told what it took off before (Boyle
     and Dykstra, "A method for finding projections onto the intersection of convex sets in Hilbert spaces", 1986).
@@ -242,11 +246,17 @@ def _within_limit(goal: Floats, t_rec: Floats, limit: float) -> Floats:
             k = np.arange(half, rec.size, 2)
             length = before[k + 1] - before[k]
             # Ten times the tolerance inside the limit, so that the other half's turn does not lead beyond it again.
-            off = (np.clip(length, least[k] + WITHIN_S / 10, most[k] - WITHIN_S / 10) - length) / 2
-            after[k] -= off
-            after[k + 1] += off
+            off = np.clip(length, least[k] + WITHIN_S / 10, most[k] - WITHIN_S / 10) - length
+            share = doubt[k] / (doubt[k] + doubt[k + 1])
+            after[k] -= off * share
+            after[k + 1] += off * (1 - share)
             taken[half] = before - after
             places = after
+    else:
+        # Much is beyond the limit, and the passes are still sharing it out: what they lack is taken off along the way.
+        steps = np.clip(np.diff(places), least, most)
+        places = np.concatenate([[0.0], np.cumsum(steps)])
+        places += float(np.average(goal - places, weights=1 / doubt))
     return places
 
 

@@ -107,6 +107,12 @@ def check_band(first: Samples, second: Samples, starts: npt.NDArray[np.int64], w
         raise InputError(f"need a rising band of {len(first)} rows, got {starts.shape}, {width} wide")
 
 
+def likeness(first: Samples, second: Samples, base: float) -> Samples:
+    """`base` less the squared distance of all pairs, shape (n, m)."""
+    squares = (first**2).sum(axis=1)[:, None] + (second**2).sum(axis=1)
+    return np.asarray(np.float32(base) - squares + np.float32(2) * (first @ second.T), np.float32)
+
+
 def path_back(came: npt.NDArray[np.uint8], row: int, column: int) -> npt.NDArray[np.int64]:
     """The path that ends at a cell, by where cells were reached from: 0 it begins, 1 both, 2 the row, 3 the column."""
     path = []

@@ -26,11 +26,14 @@ from gullywind.core.native.checks import (
     check_sections,
     check_sequences,
     check_weighing,
+    likeness,
     path_back,
 )
 
 #: As in `kernels.c`.
 ABREAST = 16
+#: Rows whose likeness is computed together, as one product of matrices.
+ROWS_AT_ONCE = 256
 _LIBRARY = f"{native.__path__[0]}/libkernels.so"
 
 try:
@@ -54,11 +57,11 @@ for _name, _takes in {
     "extremes": (_P, _N, _N, _P),
     "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
     "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
-    "common_passage": (_P, _P, _N, _N, _N, _F, _F, _P, _P, _P),
+    "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
     getattr(_kernels, _name).argtypes = _takes
-    getattr(_kernels, _name).restype = _D if _name in ("fold_product", "common_passage") else None
+    getattr(_kernels, _name).restype = _D if _name == "fold_product" else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
@@ -292,13 +295,12 @@ def common_passage(first: Samples, second: Samples, base: float, gap: float) -> 
     Chiba, IEEE Trans. ASSP 26, 1978.
     """
     check_sequences(first, second)
-    (n, dims), m = first.shape, len(second)
-    came, end = np.empty((n, m), np.uint8), np.empty(2, np.int64)
-    scratch = np.empty(3 * m + 2, np.float32)
-    total = _kernels.common_passage(
-        *(_at(first), _at(second), n, m, dims, base, gap, _at(scratch), _at(came), _at(end))
-    )
-    return path_back(came, int(end[0]), int(end[1])), float(total)
+    n, m = len(first), len(second)
+    came, best, before = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0]), np.zeros(m + 1, np.float32)
+    for row in range(0, n, ROWS_AT_ONCE):
+        like = likeness(first[row : row + ROWS_AT_ONCE], second, base)
+        _kernels.passage_rows(_at(like), len(like), m, gap, row, _at(before), _at(came[row:]), _at(best))
+    return path_back(came, int(best[1]), int(best[2])), float(best[0])
 
 
 def likely_course(

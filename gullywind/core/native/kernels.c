@@ -448,42 +448,36 @@ WITHIN float apart(const float *a, const float *b, int64_t dims) {
     return sum;
 }
 
-/* The passage that two sequences of features have in common: the path of the highest sum of likeness (Smith and
- * Waterman's local alignment with Sakoe and Chiba's symmetric steps). Likeness is `base` less the squared distance; a
- * step along one sequence alone costs `gap`. came[i * m + j]: 0 begins here, 1 from both, 2 from the first alone, 3
- * from the second alone. `scratch`: 3 * m + 2 numbers. Returns the sum; `end` is where it ends. */
+/* Some rows of the sums of likeness along the best paths to each pair of elements (Smith and Waterman's local alignment
+ * with Sakoe and Chiba's symmetric steps): like[i * m + j] counts twice on a step along both, once, less `gap`, on a step
+ * along one alone. came: 0 begins here, 1 from both, 2 from the first alone, 3 from the second alone. `before`: the
+ * row above, m + 1 numbers; is left as the last row. best: the highest sum so far, its row and column, rows counted from
+ * `row` on. */
 EVERYWHERE
-double common_passage(const float *first, const float *second, int64_t n, int64_t m, int64_t dims, float base,
-                      float gap, float *scratch, uint8_t *came, int64_t *end) {
-    float *before = scratch, *here = before + m + 1, *like = here + m + 1, best = 0.0f;
-    memset(scratch, 0, (size_t)(2 * m + 2) * sizeof(float));
-    end[0] = end[1] = -1;
-    for (int64_t i = 0; i < n; i++) {
-        for (int64_t j = 0; j < m; j++)
-            like[j] = base - apart(first + i * dims, second + j * dims, dims);
+void passage_rows(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before, uint8_t *came,
+                  double *best) {
+    for (int64_t i = 0; i < rows; i++, like += m, came += m) {
+        float corner = 0.0f, beside = 0.0f;
         for (int64_t j = 0; j < m; j++) {
-            float sum = before[j] + 2.0f * like[j];
+            const float above = before[j + 1], here = like[j];
+            float sum = corner + 2.0f * here;
             uint8_t from = 1;
-            const float along_first = before[j + 1] + like[j] - gap, along_second = here[j] + like[j] - gap;
-            if (along_first > sum)
-                sum = along_first, from = 2;
-            if (along_second > sum)
-                sum = along_second, from = 3;
+            if (above + here - gap > sum)
+                sum = above + here - gap, from = 2;
+            if (beside + here - gap > sum)
+                sum = beside + here - gap, from = 3;
             if (sum <= 0.0f)
                 sum = 0.0f, from = 0;
-            here[j + 1] = sum;
-            came[i * m + j] = from;
-            if (sum > best) {
-                best = sum;
-                end[0] = i;
-                end[1] = j;
+            came[j] = from;
+            corner = above;
+            before[j + 1] = beside = sum;
+            if ((double)sum > best[0]) {
+                best[0] = (double)sum;
+                best[1] = (double)(row + i);
+                best[2] = (double)j;
             }
         }
-        float *swap = before;
-        before = here;
-        here = swap;
     }
-    return best;
 }
 
 /* Where in the second sequence each element of the first belongs, over all paths at once: the forward and backward sums

@@ -21,6 +21,7 @@ from gullywind.core.native.checks import (
     check_sections,
     check_sequences,
     check_weighing,
+    likeness,
     path_back,
 )
 
@@ -205,7 +206,7 @@ def common_passage(first: Samples, second: Samples, base: float, gap: float) -> 
     came, best, end = np.zeros((n, m), np.uint8), 0.0, (-1, -1)
     before = np.zeros(m + 1)
     for i in range(n):
-        like = base - ((first[i] - second) ** 2).sum(axis=1, dtype=np.float64)
+        like = likeness(first[i : i + 1], second, base)[0].astype(np.float64)
         both, alone = before[:-1] + 2 * like, before[1:] + like - gap
         reached = np.maximum(np.maximum(both, alone), 0.0)
         # Along the second alone: the highest of all that went before in the row, less what lies between.
