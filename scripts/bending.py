@@ -15,10 +15,11 @@ from scipy.optimize import minimize
 from scipy.special import expit
 
 from gullywind.core.bending import match, ties
+from gullywind.core.bending.bent import bent_alignment
 from gullywind.core.bending.course import follow_course
 from gullywind.core.bending.passage import find_passage
-from gullywind.core.features.performance import FRAME_HOP_S, Performance, hear_performance
-from gullywind.core.maps.bending import Levels, bend
+from gullywind.core.features.performance import Performance, hear_performance
+from gullywind.core.maps.bending import BendSettings
 from gullywind.core.measure.evidence import Status
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
@@ -105,13 +106,13 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
     reference, recording = performance(case.reference), performance(case.recording)
     matched = match.match_performances(reference, recording)
     passage = find_passage(reference, recording)
-    assert passage is not None and matched.offset_s is not None
+    assert passage is not None
     course = follow_course(reference, recording, passage)
     found = ties.find_ties(reference, recording, course, passage.height)
-    made = bend(
-        matched.ties, matched.offset_s, case.recording.size / 48000, levels=Levels(FRAME_HOP_S, recording.level_db)
-    )
-    lands = made.time_map.to_reference(case.t_rec)
+    # As an editor gets it: where the evidence is thin the timing is untouched.
+    alignment = bent_alignment(reference, recording, matched, case.recording.size / 48000, BendSettings())
+    plain = case.t_rec + np.median(case.t_ref - case.t_rec)
+    lands = alignment.time_map.to_reference(case.t_rec) if alignment.time_map else plain
     truth = truth_at(case, found.t_ref)
     known = ~np.isnan(truth)
     return Outcome(
@@ -120,12 +121,12 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
         matched.status,
         matched.confidence,
         np.abs(lands - case.t_ref)[~np.isnan(lands)] * 1e3,
-        np.abs(case.t_rec + np.median(case.t_ref - case.t_rec) - case.t_ref) * 1e3,
+        np.abs(plain - case.t_ref) * 1e3,
         found.features[known],
         found.certainty[known],
         np.abs(truth[known] - found.t_rec[known]) <= RIGHT_S,
         match.placing_features(reference, recording, passage, course),
-        len(made.joints),
+        len(alignment.time_map.pieces) - 1 if alignment.time_map else 0,
         passage.height,
     )
 

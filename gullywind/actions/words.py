@@ -9,6 +9,7 @@ from gullywind.core.ground.speeds import MOST_CLOCK
 from gullywind.core.ground.units import SOUND_M_S
 from gullywind.core.ground.words import clock_time, later, length, percent, to_the_millisecond
 from gullywind.core.judge.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
+from gullywind.core.maps.bending import Bending
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 from gullywind.core.measure.doubling import Doubling, DoublingKind
@@ -47,12 +48,18 @@ def sentence_of(row: RecordingRow) -> str:
         if offset >= 0
         else f"Starts {to_the_millisecond(-offset)} before the reference"
     )
-    parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map), *_purpose_words(current.value)]
+    bending = current.value.bending
+    if bending:
+        parts = [f"{start}, {bent_words(bending)}", *_purpose_words(current.value)]
+    else:
+        parts = [f"{start}, {_clock_words(row, time_map)}", *_break_words(time_map), *_purpose_words(current.value)]
     proof = row.current_proof
     if proof and proof.residual:
         parts.append(left_over_words(proof.residual["median_ms"], proof.residual["p95_ms"]))
     elif proof:
         parts.append("nothing in it is clear enough to measure what is left over")
+    if bending:
+        return f"{'; '.join(parts)}."
     if judged is None or judged.status == "unsure" or not row.is_as_judged:
         return f"{'; '.join(parts)}. Set by hand: {current.sentence}."
     if judged.through:
@@ -77,6 +84,18 @@ def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:
         return "in step with its clock"
     bent = ", not steadily" if not all(piece.is_straight for piece in time_map.pieces) else ""
     return f"runs {abs(ppm):.1f} ppm {'fast' if ppm > 0 else 'slow'}{bent} ({slid_ms:.3g} ms over its length)"
+
+
+def bent_words(bending: Bending) -> str:
+    """Along how many ties a recording is bent, and how closely."""
+    followed = sum(tie.held or tie.certainty >= bending.settings.least_certainty for tie in bending.ties)
+    if not followed:
+        return "its timing untouched: nothing in it can be held on to"
+    closeness = bending.settings.closeness
+    if closeness == 0 and all(tie.closeness is None and not tie.held for tie in bending.ties):
+        return f"its timing untouched, {followed} ties at hand"
+    close = f" by {closeness * 100:g}\u00a0%" if closeness < 1 else ""
+    return f"bent{close} along {followed} ties"
 
 
 def _purpose_words(version: Version) -> list[str]:
@@ -108,6 +127,8 @@ def clock_label(row: RecordingRow) -> str:
         return ""
     codes = {n["code"] for n in row.placing.notes} if row.placing else set()
     time_map = row.current.value.heard_map
+    if row.current.value.bending:
+        return "bent"
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return "wrong rate" if "rate-mislabelled" in codes else "speed"
     if "wandering" in codes and not all(piece.is_straight for piece in time_map.pieces):

@@ -11,7 +11,7 @@ from gullywind.store.ends import ends_of
 from gullywind.store.history import first_taken_back, last_applied
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings, names_of
-from gullywind.store.works import open_works
+from gullywind.store.works import failed_matches, open_works
 
 
 def recording_out(session: Session, recording_id: UUID) -> RecordingOut:
@@ -33,4 +33,5 @@ def project_out(session: Session, project_id: UUID) -> ProjectOut:
         change_words(one, names) if one else None
         for one in (last_applied(session, project_id), first_taken_back(session, project_id))
     )
-    return ProjectOut.of(row, recordings, works, batch_of(session, works), undo=undo, redo=redo)
+    told = [*works, *failed_matches(session, project_id)]
+    return ProjectOut.of(row, recordings, told, batch_of(session, works), undo=undo, redo=redo)

@@ -11,6 +11,7 @@ import procrastinate
 from gullywind.actions.bring_in.listen_for_recording import listen_for_recording
 from gullywind.actions.context import Context
 from gullywind.actions.deliver.write_delivery import write_delivery
+from gullywind.actions.edit.match_recording import PerformanceCache, match_recording
 from gullywind.actions.hear.prove_recording import prove_recording
 from gullywind.actions.place.place_recording import ReferenceCache, place_recording
 from gullywind.actions.work.run_work import run_work
@@ -25,7 +26,7 @@ SETTLE_S = 0.6
 
 def register_tasks(app: procrastinate.App, context: Context, stopping: threading.Event) -> None:
     """Add all tasks to a queue's application; where `stopping` is set, they put their work back."""
-    cache = ReferenceCache()
+    cache, performed = ReferenceCache(), PerformanceCache()
 
     async def run(work_id: str, do: Callable[[UUID, UUID | None, Checkpoint], None]) -> None:
         # In a thread, so that the worker's heartbeat goes on.
@@ -39,6 +40,13 @@ def register_tasks(app: procrastinate.App, context: Context, stopping: threading
     async def place(work_id: str) -> None:
         def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
             place_recording(context, UUID(work_id), _required(recording_id), cache, tell)
+
+        await run(work_id, do)
+
+    @app.task(name="match", queue="work")
+    async def match(work_id: str) -> None:
+        def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
+            match_recording(context, UUID(work_id), _required(recording_id), performed, tell)
 
         await run(work_id, do)
 

@@ -38,6 +38,17 @@ def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:
     return session.scalars(query.order_by(WorkRow.created_at)).all()
 
 
+def failed_matches(session: Session, project_id: UUID) -> Sequence[WorkRow]:
+    """The last matching of each recording, where that came to nothing: its message says why."""
+    query = (
+        select(WorkRow)
+        .where(WorkRow.project_id == project_id, WorkRow.kind == WorkKind.MATCH)
+        .distinct(WorkRow.recording_id)
+        .order_by(WorkRow.recording_id, WorkRow.created_at.desc())
+    )
+    return [row for row in session.scalars(query) if row.state == WorkState.FAILED]
+
+
 def ended_since(session: Session, project_id: UUID, kinds: Sequence[WorkKind], began: datetime) -> tuple[int, float]:
     """How much work of these kinds has ended since a moment, and how long ago that was, s."""
     ended = select(func.count()).where(

@@ -14,7 +14,7 @@ from gullywind.actions.rivals import rival_version
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.speeds import MOST_CLOCK, nearest_speed
 from gullywind.core.ground.words import later
-from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, UseClock, steady
+from gullywind.core.maps.edits import MapEdit, Meet, MoveTo, Nudge, UseClock, steady
 from gullywind.core.maps.piece_edits import Trim
 from gullywind.core.maps.push import SetPush
 from gullywind.core.maps.sounding_edits import SetChannels, SoundingEdit
@@ -65,7 +65,12 @@ def edited_version(row: RecordingRow, edit: MapEdit | SoundingEdit | SetPush) ->
         return pushed.version, pushed.sentence
     # Moments are told as they are heard, with the push.
     edited = edit.apply(now.heard_map)
-    return now.heard_at(edited.time_map), edited.sentence
+    if now.bending is None:
+        return now.heard_at(edited.time_map), edited.sentence
+    if not isinstance(edit, Nudge | MoveTo | Meet):
+        raise NotNowError("It is bent along its ties: take the bend off before its pieces or its clock are changed.")
+    by_s = edited.time_map.start_ref_s - now.heard_map.start_ref_s
+    return now.bent(now.time_map.shifted(by_s), now.bending.shifted(by_s)), edited.sentence
 
 
 def trim_piece(

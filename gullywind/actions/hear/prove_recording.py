@@ -7,12 +7,14 @@ from uuid import UUID
 from gullywind.actions.context import Context
 from gullywind.actions.hear.fetch_sound import open_sound
 from gullywind.actions.work.start_work import start_works
+from gullywind.core.bending.prove import prove_bend
 from gullywind.core.features.extract import views_of
-from gullywind.core.ground.units import Checkpoint
+from gullywind.core.features.performance import Performance, hear_performance
+from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import Residual
-from gullywind.core.proof import Proof, prove
+from gullywind.core.proof import Proof, prove, rendered_listening
 from gullywind.core.sound.views import Listening
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
@@ -20,6 +22,8 @@ from gullywind.store.recordings import find_version, get_recording, reference_of
 from gullywind.store.tables import MediaState, ProofRow, RecordingRow, WorkKind, WorkState
 from gullywind.store.works import open_works
 
+#: How long the moments of a bend's proof are.
+BENT_WINDOW_S = 0.1
 #: Where nothing is known of a recording's noise: short windows first, and long ones where they show nothing.
 WINDOWS_S = (2.7, 8.0)
 
@@ -46,14 +50,17 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
         if reference is None or row.current is None or row.current_proof is not None or not ready:
             return
         # The place is proved; a push is on purpose, and no difference that is left over.
-        time_map, version_id = row.current.value.time_map, row.current.id
+        time_map, version_id, bent = row.current.value.time_map, row.current.id, row.current.value.bending is not None
         lengths = [row.proof.window_s] if row.proof else []
         # Looked at while the session is open; the sounds are opened after it, which may take long.
         _ = row.placing
     views = listening_pair(context, reference, row)
     checkpoint(0.1)
     lengths += [s for s in WINDOWS_S if s > max(lengths, default=0.0)]
-    proof, window_s = _measured(views, time_map, lengths, checkpoint)
+    if bent:
+        proof, window_s = _bend_proved(context, reference.content_hash, views, time_map, checkpoint), BENT_WINDOW_S
+    else:
+        proof, window_s = _measured(views, time_map, lengths, checkpoint)
     checkpoint(0.9)
     with context.database.session() as session:
         row = get_recording(session, recording_id, lock=True)
@@ -70,6 +77,26 @@ def listening_pair(context: Context, reference: RecordingRow, row: RecordingRow)
         first, second = (tuple(channels) for channels in measured.channels)
         return Listening(sounds[0], first), Listening(sounds[1], second)
     return views_of(sounds[0])[0][0], views_of(sounds[1])[0][0]
+
+
+def performance_of(context: Context, content_hash: str, checkpoint: Checkpoint = no_checkpoint) -> Performance:
+    """A stored recording as it is compared with other performances."""
+    return hear_performance(views_of(open_sound(context, content_hash))[0][0], checkpoint=checkpoint)
+
+
+def _bend_proved(
+    context: Context,
+    reference_hash: str,
+    views: tuple[Listening, Listening],
+    time_map: TimeMap,
+    checkpoint: Checkpoint,
+) -> Proof:
+    """The sound is rendered along the bend and followed anew."""
+    ours = performance_of(context, reference_hash, lambda done: checkpoint(0.1 + 0.2 * done))
+    heard = rendered_listening(*views, time_map)
+    bent = hear_performance(heard, checkpoint=lambda done: checkpoint(0.3 + 0.4 * done))
+    residual, trace = prove_bend(ours, bent, checkpoint=lambda done: checkpoint(0.7 + 0.2 * done))
+    return Proof(trace, residual)
 
 
 def proof_row(

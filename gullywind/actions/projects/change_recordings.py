@@ -128,7 +128,7 @@ def remove_recordings(session: Session, project_id: UUID, recording_ids: Sequenc
         record_change(session, project_id, sentence, parts)
     for work in open_works(session, project_id):
         # Listening goes on: whoever comes back is heard.
-        if work.recording_id in wanted and work.kind in (WorkKind.PLACE, WorkKind.PROVE):
+        if work.recording_id in wanted and work.kind in (WorkKind.PLACE, WorkKind.MATCH, WorkKind.PROVE):
             ask_to_stop(session, work)
     announce(session, project_id)
     return len(rows)

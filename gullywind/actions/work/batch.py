@@ -9,7 +9,7 @@ from gullywind.store.works import ended_since
 
 #: Sooner nobody needs to know how long it will take.
 LEAST_ELAPSED_S = 2.0
-KINDS = (WorkKind.LISTEN, WorkKind.PLACE)
+KINDS = (WorkKind.LISTEN, WorkKind.PLACE, WorkKind.MATCH)
 
 
 @dataclass(frozen=True, slots=True)

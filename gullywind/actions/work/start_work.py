@@ -10,10 +10,10 @@ from gullywind.store.queue import works_without_job
 from gullywind.store.tables import WorkKind, WorkRow, WorkState
 from gullywind.store.works import get_work
 
-TASKS = {WorkKind.LISTEN: "listen", WorkKind.PLACE: "place", WorkKind.PROVE: "prove", WorkKind.DELIVER: "deliver"}
+TASKS = {kind: str(kind) for kind in WorkKind}
 #: A person who has just moved something waits for its proof; a batch can wait. What is to be placed is listened to on
 #: the way, so that the first places are seen while others are not heard yet.
-PRIORITIES = {WorkKind.PROVE: 10, WorkKind.PLACE: 5}
+PRIORITIES = {WorkKind.PROVE: 10, WorkKind.PLACE: 5, WorkKind.MATCH: 5}
 
 
 def start_work(

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from gullywind.actions.hear.channel_levels import ChannelHolds
 from gullywind.actions.place.place_by_timecode import CodedOffset
 from gullywind.actions.words import doubling_words
+from gullywind.core.bending.prove import bend_verdict
 from gullywind.core.ground.frames import rate_name
 from gullywind.core.measure.doubling import Doubling, DoublingKind
 from gullywind.core.proof import Verdict, verdict_of
@@ -43,10 +44,11 @@ class ProofWindowsOut(BaseModel):
     windows: list[WindowOut]
 
     @classmethod
-    def of(cls, row: ProofRow) -> "ProofWindowsOut":
-        """From the stored row."""
+    def of(cls, row: ProofRow, *, bent: bool) -> "ProofWindowsOut":
+        """From the stored row; `bent`: it is the proof of a bend."""
+        verdict = bend_verdict if bent else verdict_of
         windows = [
-            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict_of(lag / 1e3, q))
+            WindowOut(t_ref=t, lag_ms=lag, quality=q, agreement=a, verdict=verdict(lag / 1e3, q))
             for t, lag, q, a in row.windows
         ]
         return cls(map_id=row.version_id, windows=windows)

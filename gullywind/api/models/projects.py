@@ -15,11 +15,11 @@ from gullywind.store.tables import DeliveryRow, ProjectRow, WorkRow
 
 
 class WorkOut(BaseModel):
-    """Queued or running work."""
+    """Queued or running work, and matching that came to nothing."""
 
     id: UUID
     recording_id: UUID | None
-    kind: Literal["listen", "place", "prove", "deliver"]
+    kind: Literal["listen", "place", "match", "prove", "deliver"]
     state: Literal["queued", "running", "done", "failed", "cancelled"]
     fraction_done: float
     message: str | None
@@ -147,6 +147,12 @@ class PlaceIn(Body):
     """Which recordings to place; null: all that have no place yet."""
 
     recording_ids: list[UUID] | None = Field(default=None, min_length=1, max_length=10_000)
+
+
+class MatchIn(Body):
+    """Which recordings to match with the reference as other performances of its part."""
+
+    recording_ids: list[UUID] = Field(min_length=1, max_length=10_000)
 
 
 class DeliverIn(Body):

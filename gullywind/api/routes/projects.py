@@ -4,12 +4,14 @@ from uuid import UUID
 
 from fastapi import APIRouter, Response
 
+from gullywind.actions.edit.match_recording import request_matching
 from gullywind.actions.place.place_recording import request_placing
 from gullywind.actions.projects.change_projects import change_project, create_project, delete_project
 from gullywind.actions.status import states_by_project
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.projects import (
     FrameRateOut,
+    MatchIn,
     PlaceIn,
     ProjectChange,
     ProjectIn,
@@ -91,6 +93,12 @@ def remove_project(project_id: UUID, context: ContextDep) -> Response:
 def post_alignments(project_id: UUID, body: PlaceIn, context: ContextDep, session: SessionDep) -> list[WorkOut]:
     """Queue the placing of some recordings, or of all that have no place yet."""
     return [WorkOut.of(one) for one in request_placing(context, session, project_id, body.recording_ids)]
+
+
+@router.post("/projects/{project_id}/matches", status_code=202)
+def post_matches(project_id: UUID, body: MatchIn, context: ContextDep, session: SessionDep) -> list[WorkOut]:
+    """Queue the matching of some recordings as other performances of the reference's part."""
+    return [WorkOut.of(one) for one in request_matching(context, session, project_id, body.recording_ids)]
 
 
 @router.delete("/works/{work_id}", status_code=202)

@@ -10,16 +10,17 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from gullywind.actions.bring_in.listen_for_recording import listen_again
-from gullywind.actions.edit import edit_map
+from gullywind.actions.edit import bend_recording, edit_map
 from gullywind.actions.edit.match_levels import match_levels
 from gullywind.actions.hear.channel_levels import channel_levels
 from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import doubling_at, loupe_moments, measure_timing
-from gullywind.actions.hear.prove_recording import request_proofs
+from gullywind.actions.hear.prove_recording import BENT_WINDOW_S, request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, describe_recording, remove_recordings, take_in
 from gullywind.api.deps import ContextDep, SessionDep
+from gullywind.api.models.bend import BendOut
 from gullywind.api.models.evidence import (
     ChannelOut,
     CurveOut,
@@ -32,19 +33,25 @@ from gullywind.api.models.evidence import (
 )
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import (
+    BendIn,
     ClockIn,
     ClocksIn,
+    ClosenessIn,
     CorrectInSetIn,
     EditIn,
     FirstSoundIn,
     GoIn,
+    HoldTiesIn,
     LevelsIn,
     LockIn,
+    RemoveTiesIn,
     SetAsideIn,
     SettleIn,
     StepIn,
     TakeIn,
+    TieIn,
     TrimIn,
+    UnbendIn,
 )
 from gullywind.api.models.recordings import DescribeIn, RecordingOut
 from gullywind.api.shown import recording_out
@@ -146,6 +153,10 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             edit_map.first_sound_to(*on, body.t_ref)
         case SettleIn():
             edit_map.settle_recording(*on, by_s=body.by_s, reach_s=body.reach_s)
+        case UnbendIn():
+            bend_recording.unbend(*on)
+        case BendIn() | TieIn() | RemoveTiesIn() | HoldTiesIn() | ClosenessIn():
+            bend_recording.bend_recording(*on, body.to_core())
         case SetAsideIn():
             edit_map.set_aside(*on, aside=body.aside)
         case LockIn():
@@ -173,11 +184,18 @@ def get_version(recording_id: UUID, version_id: UUID, response: Response, sessio
     return VersionOut.of(row)
 
 
+@router.get("/recordings/{recording_id}/bend")
+def get_bend(recording_id: UUID, context: ContextDep, session: SessionDep) -> BendOut | None:
+    """The ties of a bent recording, and how it follows them; null where it is not bent."""
+    found = bend_recording.bend_now(context, session, recording_id)
+    return BendOut.of(found) if found else None
+
+
 @router.get("/recordings/{recording_id}/proof-windows")
 def get_proof_windows(recording_id: UUID, session: SessionDep) -> ProofWindowsOut | None:
     """The windows of the newest proof; null where nothing was measured yet."""
     proof = get_recording(session, recording_id).proof
-    return ProofWindowsOut.of(proof) if proof else None
+    return ProofWindowsOut.of(proof, bent=proof.window_s == BENT_WINDOW_S) if proof else None
 
 
 @router.post("/projects/{project_id}/clocks")

@@ -16,7 +16,7 @@ from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `placing_features`; fitted
 #: by `scripts.bending` on pairs of the same part and of different ones.
-PLACING_WEIGHTS = (-8.700, 4.436, -0.856, 3.321, -13.547)
+PLACING_WEIGHTS = (-9.331, 4.417, -0.247, 3.666, -13.498)
 #: Surer matches are placed, less sure ones do not belong here.
 PERFORMED_FROM, PERFORMED_BELOW = 0.7, 0.2
 #: A course that runs faster or slower than this over a tenth of a second is no performance's.

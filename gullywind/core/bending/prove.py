@@ -8,6 +8,7 @@ from gullywind.core.features.performance import FRAME_HOP_S, Performance
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import Residual
+from gullywind.core.proof import Verdict
 
 #: Where the course is less certain than this, s, it says nothing.
 SAYING_S = 0.012
@@ -15,6 +16,8 @@ SAYING_S = 0.012
 TRACED_FRAMES = 20
 #: What is measured lies this close to the reference, s; sound that was cut or left alone is no residual.
 MEASURED_S = 0.15
+#: Two performers are together within this, s: a trained ear hears no more.
+TOGETHER_S = 0.01
 #: Quality of a window that is as sure as can be.
 SUREST = 40.0
 
@@ -50,6 +53,13 @@ def prove_bend(
         return None, ()
     median_ms, p95_ms = np.percentile(np.abs(late[told]) * 1e3, [50, 95])
     return Residual(float(median_ms), float(p95_ms), int(told.sum())), _trace(course, late, told)
+
+
+def bend_verdict(lag_s: float, quality: float) -> Verdict:
+    """What a moment of a bend's proof says."""
+    if quality <= 0:
+        return Verdict.NOTHING
+    return Verdict.AGREES if abs(lag_s) <= TOGETHER_S else Verdict.DIFFERS
 
 
 def _trace(course: Course, late: np.ndarray, told: np.ndarray) -> tuple[WindowLag, ...]:

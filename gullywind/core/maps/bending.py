@@ -4,9 +4,11 @@ A tie says that a moment of the recording is that moment of the reference. A ben
 difference against the plain place, stretches nothing beyond a limit, and acts between neighbouring ties only.
 """
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -17,13 +19,15 @@ from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Where more than this would have to be given up to keep within the limit, a passage has no counterpart and is cut:
 #: where it sounds, and in a pause, which is cut without anybody's hearing it.
-MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.04, 0.005
+MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.03, 0.005
 #: The surest tie too gives way a little, where others would have to give way much.
 LEAST_DOUBT = 0.1
+#: One that is held gives way only where it must.
+HELD_DOUBT = 1e-4
 #: A pause is this far below the loud moments, dB, for so long.
 PAUSE_DB, PAUSE_S = 30.0, 0.04
 #: What the limit keeps further than this from its tie is told.
-TOLD_GIVEN_UP_S = 0.03
+TOLD_GIVEN_UP_S = 0.02
 #: Passes over all stretches until they keep within the limit, and how nearly they must.
 PASSES, WITHIN_S = 400, 1e-5
 #: Ties nearer to each other say the same.
@@ -40,12 +44,22 @@ class TieKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Tie:
-    """One moment of the recording is one of the reference; `certainty`, 0..1, is that it is so within 20 ms."""
+    """One moment of the recording is one of the reference.
+
+    Attributes
+    ----------
+    t_ref, t_rec : s.
+    certainty : 0..1. That it is so within 20 ms.
+    closeness : 0..1. How much of its difference is taken away; None: as of all.
+    held : it lies where it says, whatever is chosen for all.
+    """
 
     t_ref: float
     t_rec: float
     kind: TieKind
     certainty: float
+    closeness: float | None = None
+    held: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,6 +119,40 @@ class Levels:
 
 
 @dataclass(frozen=True, slots=True)
+class Bending:
+    """What a bent map is made of, so that it can be made otherwise: its ties, its plain place (s), how it is bent."""
+
+    ties: tuple[Tie, ...]
+    offset_s: float
+    settings: BendSettings = AS_CLOSE_AS_POSSIBLE
+
+    def shifted(self, by_s: float) -> "Bending":
+        """The whole recording `by_s` later in reference time."""
+        ties = tuple(replace(tie, t_ref=tie.t_ref + by_s) for tie in self.ties)
+        return replace(self, ties=ties, offset_s=self.offset_s + by_s)
+
+    def made(self, duration_s: float, levels: Levels | None = None) -> "Bend":
+        """The bend itself; see `bend`."""
+        return bend(self.ties, self.offset_s, duration_s, self.settings, levels)
+
+    def to_json(self) -> dict[str, Any]:
+        """For storage; a tie is a list in the order of its fields."""
+        ties = [[t.t_ref, t.t_rec, str(t.kind), round(t.certainty, 4), t.closeness, t.held] for t in self.ties]
+        return {"ties": ties, "offset_s": self.offset_s, "settings": asdict(self.settings)}
+
+    @classmethod
+    def from_json(cls, stored: Mapping[str, Any]) -> "Bending":
+        """Inverse of `to_json`; raises `InputError`."""
+        try:
+            ties = tuple(Tie(a, b, TieKind(kind), *rest) for a, b, kind, *rest in stored["ties"])
+            return cls(ties, float(stored["offset_s"]), BendSettings(**stored["settings"]))
+        except (KeyError, TypeError, ValueError) as error:
+            if isinstance(error, InputError):
+                raise
+            raise InputError(f"a bend of another form: {error}") from error
+
+
+@dataclass(frozen=True, slots=True)
 class Joint:
     """Where a passage has no counterpart and the bend had to cut, and by how much the recording is too long there, s;
     below 0: too short.
@@ -156,13 +204,16 @@ def bend(
     certainty = np.array([tie.certainty for tie in ties])
     unbent = t_rec + offset_s
     apart = t_ref - unbent
-    goal = unbent + np.where(np.abs(apart) < settings.leave_below_s, 0.0, settings.closeness * apart)
-    chosen = (certainty >= settings.least_certainty) & (t_rec > 0) & (t_rec < duration_s)
+    closeness = np.array([_closeness(tie, settings) for tie in ties])
+    held = np.array([tie.held for tie in ties], bool)
+    goal = unbent + np.where((np.abs(apart) < settings.leave_below_s) & ~held, 0.0, closeness * apart)
+    chosen = certainty >= settings.least_certainty
     if not settings.ends:
         chosen &= np.array([tie.kind is not TieKind.END for tie in ties], bool)
+    chosen = (chosen | held) & (t_rec > 0) & (t_rec < duration_s)
     kept = _uncrossed(goal, t_rec, certainty, np.flatnonzero(chosen))
     knots_ref, knots_rec = goal[kept], t_rec[kept]
-    doubt = LEAST_DOUBT + 1 - certainty[kept]
+    doubt = np.where(held, HELD_DOUBT, LEAST_DOUBT + 1 - certainty)[kept]
     if not settings.ends:
         knots_ref, knots_rec = _with_ends(ties, knots_ref, knots_rec, settings.limit)
         doubt = np.ones(knots_ref.size)
@@ -180,6 +231,12 @@ def bend(
     given_up[kept] = lands[kept] - goal[kept]
     moved = np.where(np.isnan(lands), 0.0, lands - unbent)
     return Bend(time_map, tuple(moved.tolist()), tuple(given_up.tolist()), joints)
+
+
+def _closeness(tie: Tie, settings: BendSettings) -> float:
+    if tie.held:
+        return 1.0
+    return settings.closeness if tie.closeness is None else tie.closeness
 
 
 def _excess(goal: Floats, t_rec: Floats, limit: float) -> Floats:

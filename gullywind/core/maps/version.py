@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from gullywind.core.ground.errors import InputError
+from gullywind.core.maps.bending import Bending
 from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Of the stored form; a later one must still read this.
@@ -104,12 +105,14 @@ AS_USUAL = Sounding()
 class Version:
     """A recording at one moment: never changed, only followed by another.
 
-    `push_s` is a shift on purpose, s, positive: later, on top of the place and kept apart from it.
+    `push_s` is a shift on purpose, s, positive: later, on top of the place and kept apart from it. `bending` is what
+    the map was made of where it follows another performance.
     """
 
     time_map: TimeMap
     push_s: float = 0.0
     sounding: Sounding = AS_USUAL
+    bending: Bending | None = None
 
     @property
     def heard_map(self) -> TimeMap:
@@ -117,8 +120,12 @@ class Version:
         return self.time_map.shifted(self.push_s) if self.push_s else self.time_map
 
     def at(self, time_map: TimeMap) -> Version:
-        """The same sounding and push elsewhere."""
-        return replace(self, time_map=time_map)
+        """The same sounding and push elsewhere; a bend belongs to its map, and stays behind."""
+        return replace(self, time_map=time_map, bending=None)
+
+    def bent(self, time_map: TimeMap, bending: Bending) -> Version:
+        """The same sounding and push along a bend."""
+        return replace(self, time_map=time_map, bending=bending)
 
     def heard_at(self, heard_map: TimeMap) -> Version:
         """The same, so placed that with its push it is heard by a map."""
@@ -129,6 +136,8 @@ class Version:
         stored: dict[str, Any] = {"format": FORMAT, "pieces": [_packed(one) for one in self.time_map.pieces]}
         if self.push_s:
             stored["push_s"] = self.push_s
+        if self.bending:
+            stored["bending"] = self.bending.to_json()
         sounding = self.sounding.to_json()
         return {**stored, "sounding": sounding} if sounding else stored
 
@@ -139,7 +148,8 @@ class Version:
             raise InputError(f"a version of a form that is not known here: {stored.get('format')}")
         time_map = TimeMap(tuple(_unpacked(one) for one in stored.get("pieces", ())))
         push_s = float(stored.get("push_s", 0.0))
-        return cls(time_map, push_s, Sounding.from_json(stored.get("sounding", {})))
+        bending = Bending.from_json(stored["bending"]) if "bending" in stored else None
+        return cls(time_map, push_s, Sounding.from_json(stored.get("sounding", {})), bending)
 
 
 def _packed(piece: Piece) -> Any:

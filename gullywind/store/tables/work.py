@@ -18,6 +18,7 @@ class WorkKind(StrEnum):
 
     LISTEN = "listen"
     PLACE = "place"
+    MATCH = "match"
     PROVE = "prove"
     DELIVER = "deliver"
 

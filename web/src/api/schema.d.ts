@@ -96,6 +96,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Matches
+         * @description Queue the matching of some recordings as other performances of the reference's part.
+         */
+        post: operations["post_matches"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/works/{work_id}": {
         parameters: {
             query?: never;
@@ -280,6 +300,26 @@ export interface paths {
          * @description One version of a recording; it never changes, so that it is asked for once.
          */
         get: operations["get_version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/bend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bend
+         * @description The ties of a bent recording, and how it follows them; null where it is not bent.
+         */
+        get: operations["get_bend"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1065,6 +1105,59 @@ export interface components {
             words: string;
         };
         /**
+         * BendIn
+         * @description How a bent recording follows: `closeness` 0..1; what is smaller than `leave_below_ms` stays; the limit in
+         *     per cent; whether ends follow as well as starts; ties below `least_certainty` are not followed.
+         */
+        BendIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend";
+            /** Closeness */
+            closeness: number;
+            /** Leave Below Ms */
+            leave_below_ms: number;
+            /** Limit Percent */
+            limit_percent: number;
+            /** Ends */
+            ends: boolean;
+            /**
+             * Least Certainty
+             * @default 0.5
+             */
+            least_certainty: number;
+        };
+        /**
+         * BendOut
+         * @description How a recording is bent. `offset_s` is its plain place; the limit stands in per cent.
+         */
+        BendOut: {
+            /** Offset S */
+            offset_s: number;
+            /** Closeness */
+            closeness: number;
+            /** Leave Below Ms */
+            leave_below_ms: number;
+            /** Limit Percent */
+            limit_percent: number;
+            /** Ends */
+            ends: boolean;
+            /** Least Certainty */
+            least_certainty: number;
+            /** Ties */
+            ties: components["schemas"]["TieOut"][];
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Cuts */
+            cuts: components["schemas"]["CutOut"][];
+            /** Words */
+            words: string;
+        };
+        /**
          * CandidateOut
          * @description One place that the search offers; `current`: the recording lies there now.
          */
@@ -1205,6 +1298,25 @@ export interface components {
             index: number;
         };
         /**
+         * ClosenessIn
+         * @description How much of the difference of some ties is taken away, 0..1; null: as of all; `times`: times what it is now.
+         */
+        ClosenessIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "closeness";
+            /** Indices */
+            indices: number[];
+            /** Closeness */
+            closeness?: number | null;
+            /** Times */
+            times?: number | null;
+        };
+        /**
          * CorrectInSetIn
          * @description By how much it is drawn earlier within its set, s; 0: as it was recorded.
          */
@@ -1230,6 +1342,16 @@ export interface components {
             step_s: number;
             /** Heights */
             heights: number[];
+        };
+        /**
+         * CutOut
+         * @description Where something had to be left out, or left open, reference time in s.
+         */
+        CutOut: {
+            /** T Ref */
+            t_ref: number;
+            /** Too Long Ms */
+            too_long_ms: number;
         };
         /**
          * DeliverIn
@@ -1450,6 +1572,23 @@ export interface components {
             kind: "go";
             /** Number */
             number: number;
+        };
+        /**
+         * HoldTiesIn
+         * @description Ties held where they lie, or freed.
+         */
+        HoldTiesIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hold-ties";
+            /** Indices */
+            indices: number[];
+            /** Held */
+            held: boolean;
         };
         /**
          * InsideOut
@@ -1679,6 +1818,14 @@ export interface components {
             name: string;
             /** Certainty */
             certainty: number | null;
+        };
+        /**
+         * MatchIn
+         * @description Which recordings to match with the reference as other performances of its part.
+         */
+        MatchIn: {
+            /** Recording Ids */
+            recording_ids: string[];
         };
         /**
          * MediaOut
@@ -2195,6 +2342,21 @@ export interface components {
             index: number;
         };
         /**
+         * RemoveTiesIn
+         * @description Ties taken out.
+         */
+        RemoveTiesIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remove-ties";
+            /** Indices */
+            indices: number[];
+        };
+        /**
          * RoomOut
          * @description Bytes by what they are, and one sentence; `can_free`: something could be deleted and made again.
          *
@@ -2344,6 +2506,20 @@ export interface components {
             by_s: number;
         };
         /**
+         * StretchOut
+         * @description A stretch between two ties, reference time in s: `percent` longer (above 0) or shorter than it was performed.
+         */
+        StretchOut: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Percent */
+            percent: number;
+            /** By Ms */
+            by_ms: number;
+        };
+        /**
          * TakeIn
          * @description Use one of the places that the search offers.
          */
@@ -2357,6 +2533,58 @@ export interface components {
             kind: "take";
             /** Index */
             index: number;
+        };
+        /**
+         * TieIn
+         * @description A tie by hand between a moment of the recording and one of the reference; `index`: of one that is there.
+         */
+        TieIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tie";
+            /** T Ref */
+            t_ref: number;
+            /** T Rec */
+            t_rec: number;
+            /** Index */
+            index?: number | null;
+        };
+        /**
+         * TieOut
+         * @description A tie: moments in s, `late_ms` how late it is performed against the plain place, `lies_s` where it is heard.
+         *
+         *     `followed`: it acts. `given_up_ms` is how far the limit keeps it from where it would lie.
+         */
+        TieOut: {
+            /** T Ref */
+            t_ref: number;
+            /** T Rec */
+            t_rec: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "start" | "opening" | "end";
+            /** Certainty */
+            certainty: number;
+            /** Closeness */
+            closeness: number | null;
+            /** Held */
+            held: boolean;
+            /** Followed */
+            followed: boolean;
+            /** Late Ms */
+            late_ms: number;
+            /** Moved Ms */
+            moved_ms: number;
+            /** Given Up Ms */
+            given_up_ms: number;
+            /** Lies S */
+            lies_s: number;
         };
         /**
          * TimecodeOut
@@ -2412,6 +2640,19 @@ export interface components {
             edge: "start" | "end";
             /** T Ref */
             t_ref: number;
+        };
+        /**
+         * UnbendIn
+         * @description Take the bend off: the plain place stays.
+         */
+        UnbendIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unbend";
         };
         /**
          * Verdict
@@ -2475,7 +2716,7 @@ export interface components {
         };
         /**
          * WorkOut
-         * @description Queued or running work.
+         * @description Queued or running work, and matching that came to nothing.
          */
         WorkOut: {
             /**
@@ -2489,7 +2730,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "listen" | "place" | "prove" | "deliver";
+            kind: "listen" | "place" | "match" | "prove" | "deliver";
             /**
              * State
              * @enum {string}
@@ -2949,6 +3190,77 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"][];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_matches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchIn"];
             };
         };
         responses: {
@@ -3708,7 +4020,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["BendIn"] | components["schemas"]["TieIn"] | components["schemas"]["RemoveTiesIn"] | components["schemas"]["HoldTiesIn"] | components["schemas"]["ClosenessIn"] | components["schemas"]["UnbendIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {
@@ -3787,6 +4099,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_bend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BendOut"] | null;
                 };
             };
             /** @description gone */

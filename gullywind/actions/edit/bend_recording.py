@@ -1,0 +1,112 @@
+"""Edit the bend of a recording by hand; every edit is a change that can be taken back."""
+
+from dataclasses import dataclass, replace
+from uuid import UUID
+
+import numpy as np
+
+from gullywind.actions.context import Context
+from gullywind.actions.edit.tie_sets import carried_parts
+from gullywind.actions.hear.prove_recording import request_proofs
+from gullywind.core.ground.errors import NotNowError
+from gullywind.core.maps.bend_edits import BendEdit, HoldTies
+from gullywind.core.maps.bending import Bend, Bending, Levels
+from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.version import Version
+from gullywind.core.sound.peaks import FINEST_BIN, SCALE
+from gullywind.formats.derived import load_peaks, peaks_name
+from gullywind.store.database import Session, announce
+from gullywind.store.history import Part, record_change
+from gullywind.store.projects import check_version
+from gullywind.store.recordings import get_recording
+from gullywind.store.tables import RecordingRow
+
+#: More bins than any recording has that may be bent.
+ALL_BINS = 1 << 26
+
+
+def bend_recording(
+    context: Context, session: Session, recording_id: UUID, version: int, edit: BendEdit
+) -> RecordingRow:
+    """Bend a recording otherwise."""
+    row = _locked(session, recording_id, version)
+    now = bending_of(row)
+    if isinstance(edit, HoldTies) and edit.held:
+        assert row.current is not None
+        # Held is where it lies now, not where it would lie without the limit.
+        t_rec = np.array([now.ties[index].t_rec for index in edit.indices if 0 <= index < len(now.ties)])
+        lies = row.current.value.time_map.to_reference(t_rec)
+        edit = replace(edit, places=tuple(lies.tolist())) if np.all(np.isfinite(lies)) else edit
+    edited = edit.apply(now)
+    made = edited.bending.made(row.media.duration_s or 0.0, levels_of(context, row))
+    return _store(context, session, row, made.time_map, edited.bending, edited.sentence)
+
+
+def unbend(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
+    """Take the bend off: the recording keeps its plain place, and its ties are forgotten; undoing brings them back."""
+    row = _locked(session, recording_id, version)
+    plain = TimeMap.placement(bending_of(row).offset_s, 1.0, row.media.duration_s or 0.0)
+    return _store(context, session, row, plain, None, "bend taken off")
+
+
+def bending_of(row: RecordingRow) -> Bending:
+    """The bend of a recording; raises `NotNowError` where it has none."""
+    bending = row.current.value.bending if row.current else None
+    if bending is None:
+        raise NotNowError("This recording is not bent: match it with the reference first.")
+    return bending
+
+
+@dataclass(frozen=True, eq=False)
+class BendNow:
+    """The bend of a recording as it is, and what comes of each tie."""
+
+    bending: Bending
+    made: Bend
+
+
+def bend_now(context: Context, session: Session, recording_id: UUID) -> BendNow | None:
+    """A recording's bend; None where it has none."""
+    row = get_recording(session, recording_id)
+    bending = row.current.value.bending if row.current else None
+    if bending is None:
+        return None
+    return BendNow(bending, bending.made(row.media.duration_s or 0.0, levels_of(context, row)))
+
+
+def levels_of(context: Context, row: RecordingRow) -> Levels | None:
+    """How loud a recording is along its time, from its peaks; None where it has none yet."""
+    if not row.media.sample_rate_hz:
+        return None
+    try:
+        peaks = load_peaks(context.media.fetch_derived(row.content_hash, peaks_name(0)), 0, ALL_BINS)
+    except FileNotFoundError:
+        return None
+    rms = peaks[:, 2].astype(np.float32)
+    level_db = np.asarray(20 * np.log10(np.maximum(rms, 0.5) / SCALE), np.float32)
+    return Levels(FINEST_BIN / row.media.sample_rate_hz, level_db) if level_db.size else None
+
+
+def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:
+    row = get_recording(session, recording_id, lock=True)
+    check_version(row, version)
+    if row.locked:
+        raise NotNowError(f"{row.name} is locked: unlock it before it is changed.")
+    return row
+
+
+def _store(
+    context: Context, session: Session, row: RecordingRow, time_map: TimeMap, bending: Bending | None, words: str
+) -> RecordingRow:
+    assert row.current is not None
+    now = row.current.value
+    return keep_version(context, session, row, now.bent(time_map, bending) if bending else now.at(time_map), words)
+
+
+def keep_version(context: Context, session: Session, row: RecordingRow, version: Version, words: str) -> RecordingRow:
+    """Make a new version of a recording, and of the others of its set, as one change."""
+    parts = [Part(row, version, words), *carried_parts(session, row, version, words)]
+    record_change(session, row.project_id, words, parts)
+    request_proofs(context, session, row.project_id, [part.recording for part in parts])
+    announce(session, row.project_id)
+    return row

@@ -1,0 +1,103 @@
+"""Match a stored recording with its project's reference as another performance of the same part, and bend it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from uuid import UUID
+
+from gullywind.actions.bring_in.listen_for_recording import ensure_listened
+from gullywind.actions.context import Context
+from gullywind.actions.edit.bend_recording import keep_version, levels_of
+from gullywind.actions.hear.prove_recording import performance_of
+from gullywind.actions.work.start_work import start_works
+from gullywind.core.bending.match import Matched, match_performances
+from gullywind.core.features.performance import Performance
+from gullywind.core.ground.errors import InputError, NotNowError
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.maps.bending import Bending, BendSettings
+from gullywind.core.maps.version import Gaps, Sounding, Version
+from gullywind.core.measure.evidence import Status
+from gullywind.store.database import Session
+from gullywind.store.projects import get_project
+from gullywind.store.recordings import get_recording, reference_of
+from gullywind.store.tables import RecordingRow, WorkKind, WorkRow
+from gullywind.store.works import open_works
+
+NOTHING_ALIKE = "Nothing in it is enough like the reference to follow it."
+SAME_EVENT = "It holds the very sound of the reference: find its place by its sound. There is nothing to bend."
+
+
+def request_matching(
+    context: Context, session: Session, project_id: UUID, recording_ids: Sequence[UUID]
+) -> list[WorkRow]:
+    """Queue some recordings; what is queued already is not queued twice."""
+    project = get_project(session, project_id, lock=True)
+    reference = reference_of(session, project)
+    if reference is None:
+        raise NotNowError("Choose the reference first: the recording that all others are lined up to.")
+    rows = [get_recording(session, one) for one in dict.fromkeys(recording_ids)]
+    for row in rows:
+        if row.id == reference.id:
+            raise InputError("The reference is not bent: all others follow it.")
+        if row.locked:
+            raise NotNowError(f"{row.name} is locked: unlock it before it is bent.")
+    busy = {work.recording_id for work in open_works(session, project_id) if work.kind == WorkKind.MATCH}
+    return start_works(context, session, WorkKind.MATCH, project_id, [row.id for row in rows if row.id not in busy])
+
+
+@dataclass
+class PerformanceCache:
+    """The last reference that was heard as a performance: all doubles of a part are compared with one lead."""
+
+    content_hash: str | None = None
+    performance: Performance | None = None
+
+
+def match_recording(
+    context: Context, work_id: UUID, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint
+) -> None:
+    """Listen if need be, match, bend fully. Safe to run twice: the later bend follows the earlier."""
+    with context.database.session() as session:
+        row = get_recording(session, recording_id)
+        reference = reference_of(session, get_project(session, row.project_id))
+        if reference is None:
+            raise NotNowError("The reference was removed; choose another one.")
+        ref_hash, rec_hash = reference.content_hash, row.content_hash
+    ensure_listened(context, ref_hash, lambda done: checkpoint(0.15 * done))
+    ensure_listened(context, rec_hash, lambda done: checkpoint(0.15 + 0.15 * done))
+    if cache.content_hash != ref_hash or cache.performance is None:
+        cache.performance = performance_of(context, ref_hash, lambda done: checkpoint(0.3 + 0.2 * done))
+        cache.content_hash = ref_hash
+    ours = cache.performance
+    theirs = performance_of(context, rec_hash, lambda done: checkpoint(0.5 + 0.2 * done))
+    matched = match_performances(ours, theirs, checkpoint=lambda done: checkpoint(0.7 + 0.25 * done))
+    if matched.offset_s is None or matched.status is Status.UNPLACED:
+        raise NotNowError(NOTHING_ALIKE)
+    if matched.exact:
+        raise NotNowError(SAME_EVENT)
+    with context.database.session() as session:
+        _store(context, session, recording_id, ref_hash, matched)
+
+
+def _store(context: Context, session: Session, recording_id: UUID, reference_hash: str, matched: Matched) -> None:
+    row = get_recording(session, recording_id, lock=True)
+    if row.locked:
+        raise NotNowError("It was locked meanwhile: unlock it before it is bent.")
+    reference = reference_of(session, get_project(session, row.project_id))
+    if reference is None or reference.content_hash != reference_hash:
+        raise NotNowError("The reference was changed meanwhile; match again.")
+    assert matched.offset_s is not None
+    sure = matched.status is Status.PLACED
+    # Where the evidence is thin its timing is left alone, with the ties at hand.
+    bending = Bending(matched.ties, matched.offset_s, BendSettings(closeness=1.0 if sure else 0.0))
+    made = bending.made(row.media.duration_s or 0.0, levels_of(context, row))
+    version = _sounding_of(row, Version(made.time_map)).bent(made.time_map, bending)
+    words = "matched as another performance" if sure else "matched, unsure: timing untouched"
+    keep_version(context, session, row, version, words)
+
+
+def _sounding_of(row: RecordingRow, fresh: Version) -> Version:
+    """Sounding and pushed as before; the room goes on where a bend has to cut."""
+    if row.current is None:
+        return replace(fresh, sounding=Sounding(Gaps.ROOM_TONE, channels=row.media.sounding_channels))
+    now = row.current.value
+    return replace(now, sounding=replace(now.sounding, gaps=Gaps.ROOM_TONE))

@@ -1,0 +1,160 @@
+"""Another performance matched and bent over the API, with real jobs."""
+
+from typing import ClassVar
+
+import numpy as np
+
+from material.performances import VOICES, speech_pair
+from tests.api.case import ApiCase
+from tests.files import wav_bytes
+
+CASE = speech_pair(8, VOICES, sentences=2)
+
+
+class BendingTest(ApiCase):
+    files: ClassVar = {
+        "Desk.wav": wav_bytes(CASE.reference * 0.5),
+        "Double.wav": wav_bytes(CASE.recording * 0.5),
+        "Stranger.wav": wav_bytes(np.random.default_rng(1).standard_normal(CASE.recording.size) * 0.05),
+    }
+
+    def match(self, project: dict, *names: str) -> list[dict]:
+        ids = [self.recording(project, name)["id"] for name in names]
+        queued = self.client.post(f"/api/projects/{project['id']}/matches", json={"recording_ids": ids})
+        self.assertEqual(queued.status_code, 202, queued.text)
+        return queued.json()
+
+    def matched(self) -> dict:
+        project = self.filled()
+        self.match(project, "Double")
+        self.run_jobs()
+        return self.recording(project, "Double")
+
+    def bend(self, recording: dict) -> dict:
+        return self.client.get(f"/api/recordings/{recording['id']}/bend").json()
+
+    def edited(self, recording: dict, **wish: object) -> dict:
+        answer = self.edit(recording, **wish)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return answer.json()
+
+    def lands(self, recording: dict, t_rec: np.ndarray) -> np.ndarray:
+        version = self.client.get(f"/api/recordings/{recording['id']}/versions/{recording['map']['id']}").json()
+        knots = np.concatenate(version["pieces"])
+        return np.interp(t_rec, knots[:, 1], knots[:, 0])
+
+    def test_a_double_is_matched_bent_and_proved(self):
+        double = self.matched()
+        self.assertEqual(double["status"], "placed")
+        self.assertRegex(double["sentence"], r"bent along \d+ ties; .* left over")
+        self.assertEqual(double["map"]["clock_label"], "bent")
+        self.assertIn("along its ties", double["map"]["pitch_reason"])
+        self.assertEqual(double["undo"], "matched as another performance")
+        late = self.lands(double, CASE.t_rec) - CASE.t_ref
+        self.assertLess(np.percentile(np.abs(late), 90), 0.015)
+        self.assertTrue(double["proof"]["current"])
+        self.assertLess(double["proof"]["median_ms"], 10.0)
+        verdicts = [window["verdict"] for window in self.windows(double)]
+        self.assertGreater(verdicts.count("agrees"), len(verdicts) / 2)
+        bend = self.bend(double)
+        self.assertEqual((bend["closeness"], bend["limit_percent"], bend["ends"]), (1.0, 30.0, True))
+        self.assertLessEqual(max(abs(one["percent"]) for one in bend["stretches"]), 30.1)
+        self.assertGreater(len(bend["ties"]), 20)
+
+    def test_closeness_is_changed_afterwards_and_undo_is_exact(self):
+        double = self.matched()
+        moments = np.linspace(1.0, 6.0, 40)
+        fully = self.lands(double, moments)
+        wish = {"leave_below_ms": 0.0, "limit_percent": 30.0, "ends": True}
+        half = self.edited(double, kind="bend", closeness=0.5, **wish)
+        self.assertIn("bent by 50", half["sentence"])
+        self.assertEqual(len(self.bend(half)["ties"]), len(self.bend(double)["ties"]))
+        self.assertGreater(np.abs(self.lands(half, moments) - fully).max(), 0.02)
+        untouched = self.edited(half, kind="bend", closeness=0.0, **wish)
+        self.assertIn("timing untouched", untouched["sentence"])
+        np.testing.assert_allclose(np.diff(self.lands(untouched, moments)), np.diff(moments), atol=1e-9)
+        back = self.edited(self.edited(untouched, kind="undo"), kind="undo")
+        np.testing.assert_array_equal(self.lands(back, moments), fully)
+        refused = self.edit(back, kind="bend", closeness=1.5, **wish)
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("from 0 to 1", refused.json()["detail"])
+
+    def test_ties_are_set_moved_held_split_and_removed_and_act_between_their_neighbours(self):
+        double = self.matched()
+        before = self.bend(double)["ties"]
+        index = len(before) // 2
+        tie = before[index]
+        moved = self.edited(double, kind="tie", index=index, t_ref=tie["t_ref"] + 0.004, t_rec=tie["t_rec"])
+        after = self.bend(moved)["ties"]
+        self.assertAlmostEqual(after[index]["t_ref"], tie["t_ref"] + 0.004)
+        self.assertEqual(after[index]["certainty"], 1.0)
+        away = np.array([one["t_rec"] for one in before[: index - 8] + before[index + 9 :]])
+        np.testing.assert_allclose(self.lands(moved, away), self.lands(double, away), atol=2e-4)
+        split = self.edited(moved, kind="closeness", indices=[index], times=0.5)
+        again = self.edited(split, kind="closeness", indices=[index], times=0.5)
+        self.assertAlmostEqual(self.bend(again)["ties"][index]["closeness"], 0.25)
+        self.assertIn("difference split", again["undo"])
+        held = self.edited(again, kind="hold-ties", indices=[index, index + 1], held=True)
+        lies = [one["lies_s"] for one in self.bend(held)["ties"][index : index + 2]]
+        wish = {"leave_below_ms": 0.0, "limit_percent": 30.0, "ends": True}
+        loose = self.edited(held, kind="bend", closeness=0.9, **wish)
+        np.testing.assert_allclose(
+            [one["lies_s"] for one in self.bend(loose)["ties"][index : index + 2]], lies, atol=5e-3
+        )
+        gone = self.edited(loose, kind="remove-ties", indices=[0, 1])
+        self.assertEqual(len(self.bend(gone)["ties"]), len(before) - 2)
+        refused = self.edit(gone, kind="remove-ties", indices=[9999])
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("does not exist", refused.json()["detail"])
+
+    def test_the_whole_is_moved_with_its_ties_and_pieces_are_refused(self):
+        double = self.matched()
+        before = self.bend(double)["ties"][3]
+        moved = self.edited(double, kind="nudge", by_s=0.02)
+        self.assertAlmostEqual(self.bend(moved)["ties"][3]["t_ref"], before["t_ref"] + 0.02)
+        refused = self.edit(moved, kind="split", t_ref=3.0)
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("take the bend off", refused.json()["detail"])
+        plain = self.edited(moved, kind="unbend")
+        self.assertIsNone(self.bend(plain))
+        self.assertEqual(plain["map"]["rate"], 1.0)
+
+    def test_what_cannot_be_followed_says_why(self):
+        project = self.filled()
+        self.match(project, "Stranger")
+        self.run_jobs()
+        works = self.project(project)["works"]
+        self.assertEqual(
+            [work["message"] for work in works if work["kind"] == "match"],
+            ["Nothing in it is enough like the reference to follow it."],
+        )
+        self.assertIsNone(self.recording(project, "Stranger")["map"])
+        desk = self.recording(project, "Desk")
+        refused = self.client.post(f"/api/projects/{project['id']}/matches", json={"recording_ids": [desk["id"]]})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("all others follow it", refused.json()["detail"])
+        stranger = self.recording(project, "Stranger")
+        self.edited(stranger, kind="move", offset_s=1.0)
+        refused = self.edit(self.recording(project, "Stranger"), kind="remove-ties", indices=[0])
+        self.assertIn("not bent", refused.json()["detail"])
+
+    def test_members_of_a_set_get_the_identical_map(self):
+        project = self.new_project()
+        second = wav_bytes(CASE.recording * 0.2)
+        for name, body in {**self.files, "Second.wav": second}.items():
+            self.upload(project, name, body)
+        self.run_jobs()
+        desk = self.recording(project, "Desk")
+        self.client.patch(
+            f"/api/projects/{project['id']}", json={"version": project["version"], "reference_id": desk["id"]}
+        )
+        pair = [self.recording(project, name)["id"] for name in ("Double", "Second")]
+        tied = self.client.post(
+            f"/api/projects/{project['id']}/sets", json={"recording_ids": pair, "one_after_another": False}
+        )
+        self.assertLess(tied.status_code, 300, tied.text)
+        self.match(project, "Double")
+        self.run_jobs()
+        moments = np.linspace(1.0, 6.0, 40)
+        maps = [self.lands(self.recording(project, name), moments) for name in ("Double", "Second")]
+        np.testing.assert_allclose(maps[0], maps[1], atol=1e-9)
