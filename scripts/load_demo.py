@@ -12,6 +12,7 @@ from gullywind.store.projects import list_projects
 
 #: The first is the one that most is to be seen of.
 NAME, SONG_NAME = "The miller's talk", "The wheel song"
+VOICES_NAME, DULCIMER_NAME, LINES_NAME = "The wheel song: voices", "The wheel song: dulcimer", "Lines again"
 
 
 def load_demo(folder: Path) -> None:
@@ -19,12 +20,20 @@ def load_demo(folder: Path) -> None:
     context = Settings.from_environment().context()
     with context.database.session() as session:
         known = {project.name for project in list_projects(session)}
+    from material.doubles import write_dulcimer, write_lines, write_voices
     from material.talk import write_talk
     from material.wheel_song import write_song
 
     print("making the demo's recordings (a minute or two) …", flush=True)
     # Newest first in the list: the talk comes last.
-    missing = [(name, write) for name, write in ((SONG_NAME, write_song), (NAME, write_talk)) if name not in known]
+    projects = (
+        (LINES_NAME, write_lines),
+        (DULCIMER_NAME, write_dulcimer),
+        (VOICES_NAME, write_voices),
+        (SONG_NAME, write_song),
+        (NAME, write_talk),
+    )
+    missing = [(name, write) for name, write in projects if name not in known]
     with ProcessPoolExecutor(2) as pool:
         made = [(name, pool.submit(write, folder)) for name, write in missing]
         for name, paths in made:

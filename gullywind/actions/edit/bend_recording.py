@@ -1,6 +1,8 @@
 """Edit the bend of a recording by hand; every edit is a change that can be taken back."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -65,12 +67,16 @@ class BendNow:
     made: Bend
 
 
-def bend_now(context: Context, session: Session, recording_id: UUID) -> BendNow | None:
-    """A recording's bend; None where it has none."""
+def bend_now(
+    context: Context, session: Session, recording_id: UUID, settings: Mapping[str, Any] | None = None
+) -> BendNow | None:
+    """A recording's bend; None where it has none. `settings`: how it would be with other ones; nothing is stored."""
     row = get_recording(session, recording_id)
     bending = row.current.value.bending if row.current else None
     if bending is None:
         return None
+    if settings:
+        bending = replace(bending, settings=replace(bending.settings, **settings))
     return BendNow(bending, bending.made(row.media.duration_s or 0.0, levels_of(context, row)))
 
 

@@ -1,5 +1,6 @@
 """Recordings as the interface sees them: facts, judgement, map, and the words for them."""
 
+from collections.abc import Mapping
 from dataclasses import asdict
 from itertools import pairwise
 from typing import Annotated, Any, Literal
@@ -9,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from gullywind.actions.status import RecordingStatus, status_of_recording
 from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
+from gullywind.core.bending.prove import TOGETHER_S
 from gullywind.core.ground.words import percent, short_time
 from gullywind.core.judge.notes import joint_words
 from gullywind.core.maps.piece_edits import LEAST_GAP_S
@@ -90,7 +92,8 @@ class ClockOut(BaseModel):
 class MapOut(BaseModel):
     """The current version: pieces of knots `[t_ref, t_rec]`, s; null where there are many, to be asked for once by id.
 
-    `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
+    `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly. `bent`: it
+    follows another performance along ties.
     """
 
     id: UUID
@@ -103,6 +106,7 @@ class MapOut(BaseModel):
     gaps: Gaps
     pitch: Pitch
     pitch_reason: str
+    bent: bool
     polarity: Literal[1, -1]
     gain_db: float
     channels: list[int] | None
@@ -231,6 +235,7 @@ def _map(row: RecordingRow) -> MapOut | None:
         kept=sounding.kept,
         push_ms=version.push_s * 1e3,
         pitch_reason=pitch_reason(sounding.pitch, _bent_or_first(time_map), row.media.sample_rate_hz or 0),
+        bent=version.bending is not None,
         joints=[
             JointOut(words=joint_words(before, after), has_gap=gap_between(before, after) > LEAST_GAP_S)
             for before, after in pairwise(time_map.pieces)
@@ -268,10 +273,17 @@ def _proof(row: RecordingRow) -> ProofOut | None:
         map_id=proof.version_id,
         current=row.current_proof is not None,
         left_over=short_time(residual["median_ms"]) if residual else "",
-        in_step=residual is not None and is_in_step(residual["p95_ms"] / 1e3),
+        in_step=residual is not None and _is_in_step(row, residual),
         median_ms=residual["median_ms"] if residual else None,
         p95_ms=residual["p95_ms"] if residual else None,
     )
+
+
+def _is_in_step(row: RecordingRow, residual: Mapping[str, float]) -> bool:
+    """Whether it is where it should be: of the same event to a millisecond, of a performance as an ear has it."""
+    if row.current and row.current.value.bending:
+        return residual["median_ms"] <= TOGETHER_S * 1e3
+    return is_in_step(residual["p95_ms"] / 1e3)
 
 
 def _is_small(time_map: TimeMap) -> bool:

@@ -185,9 +185,24 @@ def get_version(recording_id: UUID, version_id: UUID, response: Response, sessio
 
 
 @router.get("/recordings/{recording_id}/bend")
-def get_bend(recording_id: UUID, context: ContextDep, session: SessionDep) -> BendOut | None:
-    """The ties of a bent recording, and how it follows them; null where it is not bent."""
-    found = bend_recording.bend_now(context, session, recording_id)
+def get_bend(
+    recording_id: UUID,
+    context: ContextDep,
+    session: SessionDep,
+    closeness: Annotated[float | None, Query(ge=0, le=1)] = None,
+    leave_below_ms: Annotated[float | None, Query(ge=0)] = None,
+    limit_percent: Annotated[float | None, Query(gt=0)] = None,
+    ends: bool | None = None,
+) -> BendOut | None:
+    """The ties of a bent recording, and how it follows them, or would by other settings; null where it is not bent."""
+    wish = {
+        "closeness": closeness,
+        "leave_below_s": None if leave_below_ms is None else leave_below_ms / 1e3,
+        "limit": None if limit_percent is None else limit_percent / 100,
+        "ends": ends,
+    }
+    settings = {name: value for name, value in wish.items() if value is not None}
+    found = bend_recording.bend_now(context, session, recording_id, settings)
     return BendOut.of(found) if found else None
 
 

@@ -22,6 +22,7 @@ export type EditWish = WithoutVersion<Edit>
 export type Status = Recording['status']
 export type Act = components['schemas']['ActIn']['act']
 export type Window = components['schemas']['WindowOut']
+export type Bend = components['schemas']['BendOut']
 export type Pieces = number[][][]
 
 export const api = createClient<paths>({ baseUrl: '/' })

@@ -55,6 +55,20 @@ export const proofWindowsOptions = (recordingId: string, mapId: string) =>
     staleTime: Infinity,
   })
 
+/** The ties of a bent recording and how it follows them, as it is (null), or as it would with other settings. */
+export const bendOptions = (
+  recordingId: string,
+  mapId: string,
+  wish: { closeness: number; leave_below_ms: number; limit_percent: number; ends: boolean } | null,
+) =>
+  queryOptions({
+    queryKey: ['bend', recordingId, mapId, wish],
+    queryFn: () =>
+      told(api.GET('/api/recordings/{recording_id}/bend', { params: { path: { recording_id: recordingId }, query: wish ?? {} } })),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  })
+
 /** What was done to a project, or to one of its recordings; anew with every version of either. */
 export const changesOptions = (projectId: string, recordingId: string | null, version: number | string) =>
   queryOptions({

@@ -317,7 +317,7 @@ export interface paths {
         };
         /**
          * Get Bend
-         * @description The ties of a bent recording, and how it follows them; null where it is not bent.
+         * @description The ties of a bent recording, and how it follows them, or would by other settings; null where it is not bent.
          */
         get: operations["get_bend"];
         put?: never;
@@ -1741,7 +1741,8 @@ export interface components {
          * MapOut
          * @description The current version: pieces of knots `[t_ref, t_rec]`, s; null where there are many, to be asked for once by id.
          *
-         *     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly.
+         *     `pitch_reason` says what happens to the pitch and why; empty where the speed is not changed audibly. `bent`: it
+         *     follows another performance along ties.
          */
         MapOut: {
             /**
@@ -1764,6 +1765,8 @@ export interface components {
             pitch: components["schemas"]["Pitch"];
             /** Pitch Reason */
             pitch_reason: string;
+            /** Bent */
+            bent: boolean;
             /**
              * Polarity
              * @enum {integer}
@@ -4150,7 +4153,12 @@ export interface operations {
     };
     get_bend: {
         parameters: {
-            query?: never;
+            query?: {
+                closeness?: number | null;
+                leave_below_ms?: number | null;
+                limit_percent?: number | null;
+                ends?: boolean | null;
+            };
             header?: never;
             path: {
                 recording_id: string;

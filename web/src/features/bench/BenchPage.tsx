@@ -14,6 +14,7 @@ import { WAYS } from '../../listening/ways'
 import { Gone } from '../../ui/Gone'
 import { Page } from '../../ui/Page'
 import { BenchBar } from './BenchBar'
+import { BendTrace } from './BendTrace'
 import { Cancelled } from './Cancelled'
 import { BenchContext, createBench, useBench, useBenchStore } from './benchStore'
 import { DoublingGauge } from './DoublingGauge'
@@ -23,6 +24,7 @@ import { Mirror } from './Mirror'
 import { NotPlaced } from './NotPlaced'
 import { SidePanel } from './SidePanel'
 import { Trace } from './Trace'
+import { useBend } from './useBend'
 import { useBenchKeys } from './useBenchKeys'
 
 export function BenchPage({ projectId, recordingId }: { projectId: string; recordingId: string }) {
@@ -87,6 +89,7 @@ function Work() {
     return () => observer.disconnect()
   }, [store])
 
+  const bend = useBend()
   const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_id ?? ''), enabled: mapId !== '' })
   useEffect(() => store.getState().lookAt(moments ?? []), [store, moments])
   // Every edit is followed by a proof; what is missing on arrival was stored before there were any, or broke off.
@@ -129,7 +132,7 @@ function Work() {
           {recording.map ? (
             <>
               <LoupeRow />
-              <Trace />
+              {bend ? <BendTrace bend={bend} /> : <Trace />}
             </>
           ) : (
             <NotPlaced project={project} recording={recording} />

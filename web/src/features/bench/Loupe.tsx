@@ -2,7 +2,7 @@ import { Box, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Pin } from 'lucide-react'
 import { useCallback, useRef } from 'react'
-import type { Pieces } from '../../api/client'
+import type { Bend, Pieces } from '../../api/client'
 import { timingOptions } from '../../api/queries'
 import { clock, signed } from '../../time/times'
 import { usePalette } from '../../ui/usePalette'
@@ -27,10 +27,12 @@ interface Props {
   mapId: string
   centreS: number
   widthS: number
+  /** Of a bent recording: the tie in the middle, null: none. */
+  tie?: Bend['ties'][number] | null
 }
 
 /** One magnified window. Its upper half drags the window, its lower half drags the sound. */
-export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
+export function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Props) {
   const reference = useBench((s) => s.reference)
   const recording = useBench((s) => s.recording)
   const pieces = useBench((s) => s.pieces)
@@ -87,10 +89,16 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
     },
   })
   const rounded = Math.round(centreS * 100) / 100
-  const { data: timing, isFetching } = useQuery({ ...timingOptions(recording.id, mapId, rounded), enabled: mapId !== '' })
+  const { data: timing, isFetching } = useQuery({
+    ...timingOptions(recording.id, mapId, rounded),
+    enabled: mapId !== '' && tie === undefined,
+  })
   // What is drawn may be ahead of what was measured.
   const [was, now] = [toRecording(stored, centreS), toRecording(pieces, centreS)]
-  const lagMs = timing?.lag_ms == null ? null : timing.lag_ms + (was !== null && now !== null ? (was - now) * 1000 : 0)
+  const left = tie && tie.followed ? tie.late_ms + tie.moved_ms : null
+  const lagMs =
+    tie !== undefined ? left : timing?.lag_ms == null ? null : timing.lag_ms + (was !== null && now !== null ? (was - now) * 1000 : 0)
+  const inStep = tie === undefined ? 1 : 10
   const decimals = lagMs !== null && Math.abs(lagMs) >= 10 ? 1 : lagMs !== null && Math.abs(lagMs) >= 1 ? 2 : 3
   return (
     <Box
@@ -114,35 +122,37 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS }: Props) {
           <Text>
             {title} {clock(centreS, 2)}
           </Text>
-          <Flex
-            as="button"
-            align="center"
-            gap="0.5"
-            pointerEvents="auto"
-            cursor="pointer"
-            aria-pressed={isHeld}
-            color={isHeld ? 'fg' : 'fg.muted'}
-            fontWeight={isHeld ? '700' : '400'}
-            title={
-              isHeld
-                ? 'Let go of this moment (H)'
-                : 'Hold this moment: what is moved in another loupe then changes the clock (H holds the start)'
-            }
-            onClick={() => holdLoupe(isHeld ? null : index)}
-          >
-            <Pin size={11} aria-hidden />
-            {isHeld ? 'held' : 'hold'}
-          </Flex>
+          {tie === undefined && (
+            <Flex
+              as="button"
+              align="center"
+              gap="0.5"
+              pointerEvents="auto"
+              cursor="pointer"
+              aria-pressed={isHeld}
+              color={isHeld ? 'fg' : 'fg.muted'}
+              fontWeight={isHeld ? '700' : '400'}
+              title={
+                isHeld
+                  ? 'Let go of this moment (H)'
+                  : 'Hold this moment: what is moved in another loupe then changes the clock (H holds the start)'
+              }
+              onClick={() => holdLoupe(isHeld ? null : index)}
+            >
+              <Pin size={11} aria-hidden />
+              {isHeld ? 'held' : 'hold'}
+            </Flex>
+          )}
         </Flex>
         <Text
           fontFamily="mono"
           fontWeight="600"
           whiteSpace="nowrap"
           bg="bg.panel/70"
-          color={lagMs !== null && Math.abs(lagMs) < 1 ? 'moss.fg' : 'ochre.fg'}
+          color={lagMs !== null && Math.abs(lagMs) < inStep ? 'moss.fg' : 'ochre.fg'}
           opacity={isFetching ? 0.5 : 1}
         >
-          {lagMs === null ? (timing ? 'nothing to measure here' : '') : `${signed(lagMs, decimals)} ms`}
+          {lagMs === null ? (timing && tie === undefined ? 'nothing to measure here' : '') : `${signed(lagMs, decimals)} ms`}
         </Text>
       </Flex>
     </Box>

@@ -3,14 +3,19 @@ import { memo, useMemo, useState } from 'react'
 import type { Pieces } from '../../api/client'
 import { useSettled } from '../../ui/useSettled'
 import { Loupe } from './Loupe'
+import { useBend, useBendView } from './useBend'
 import { useBench } from './benchStore'
 import { hearMomentsInTurn } from './momentsInTurn'
 import { useWaveKind } from './waveKind'
 
-const WIDTHS_MS = [4, 24, 100] as const
+const WIDTHS_MS = [4, 24, 100, 400] as const
 const KEY = 'gullywind-loupe-ms'
+/** Two performers are seen together from further off. */
+const BENT_KEY = 'gullywind-loupe-ties-ms'
+const BENT_MS = 400
 const MEASURE_AFTER_MS = 400
 const TITLES = ['start', 'middle', 'end']
+const TIE_TITLES = ['the tie before', 'this tie', 'the next tie']
 const NONE: Pieces = []
 
 /** Start, middle and end of the overlap, magnified, at one look. */
@@ -25,11 +30,21 @@ export const LoupeRow = memo(function LoupeRow() {
     MEASURE_AFTER_MS,
   )
   const { over, turn } = useWaveKind()
-  const [widthMs, setWidthMs] = useState<number>(() => Number(localStorage.getItem(KEY)) || 24)
+  const bend = useBend()
+  const tie = useBendView((s) => s.tie)
+  const bent = bend !== null
+  const [widths, setWidths] = useState(() => ({
+    same: Number(localStorage.getItem(KEY)) || 24,
+    bent: Number(localStorage.getItem(BENT_KEY)) || BENT_MS,
+  }))
+  const widthMs = bent ? widths.bent : widths.same
+  // The gap at each tie is known to the map; what the wave itself says there means nothing between two voices.
+  const around = bend && tie !== null ? [tie - 1, tie, tie + 1].map((index) => bend.ties[index]) : null
+  const titles = around ? TIE_TITLES : TITLES
   return (
     <Box>
       <Flex fontSize="xs" color="fg.muted" mb="1" gap="1" align="center">
-        <Text whiteSpace="nowrap">Start, middle and end, each</Text>
+        <Text whiteSpace="nowrap">{around ? 'A tie and its neighbours, each' : 'Start, middle and end, each'}</Text>
         {WIDTHS_MS.map((ms) => (
           <Text
             key={ms}
@@ -41,17 +56,21 @@ export const LoupeRow = memo(function LoupeRow() {
             fontWeight={ms === widthMs ? '700' : '400'}
             textDecoration={ms === widthMs ? 'underline' : 'none'}
             onClick={() => {
-              localStorage.setItem(KEY, String(ms))
-              setWidthMs(ms)
+              localStorage.setItem(bent ? BENT_KEY : KEY, String(ms))
+              setWidths((now) => ({ ...now, [bent ? 'bent' : 'same']: ms }))
             }}
           >
             {ms} ms
           </Text>
         ))}
         <Text truncate>
-          {held === null
-            ? 'wide — drag the upper half or its ring on the axis to look elsewhere, the lower half to move the recording'
-            : `wide — the ${TITLES[held]} is held: drag the lower half elsewhere, and the clock follows`}
+          {bent
+            ? around
+              ? 'wide — the gap is what the limit, or closeness, leaves'
+              : 'wide — click a tie in the trace or the waves, or press Y, to look at it'
+            : held === null
+              ? 'wide — drag the upper half or its ring on the axis to look elsewhere, the lower half to move the recording'
+              : `wide — the ${TITLES[held]} is held: drag the lower half elsewhere, and the clock follows`}
         </Text>
         <Box flex="1" />
         <Text
@@ -80,7 +99,15 @@ export const LoupeRow = memo(function LoupeRow() {
       </Flex>
       <Flex gap="2">
         {centresS.map((centreS, i) => (
-          <Loupe key={i} index={i} title={TITLES[i] ?? ''} centreS={centreS} widthS={widthMs / 1000} {...measured} />
+          <Loupe
+            key={i}
+            index={i}
+            title={titles[i] ?? ''}
+            centreS={centreS}
+            widthS={widthMs / 1000}
+            {...measured}
+            tie={bent ? (around?.[i] ?? null) : undefined}
+          />
         ))}
       </Flex>
     </Box>

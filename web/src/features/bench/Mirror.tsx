@@ -11,8 +11,11 @@ import { drawAxis } from '../../drawing/axis'
 import { drawLenses } from '../../drawing/lenses'
 import { drawMarks } from '../../drawing/marks'
 import { drawMirror } from '../../drawing/mirror'
+import { drawnTies, drawTies } from '../../drawing/ties'
 import { coarsestOf, useBench, useBenchStore, viewOf } from './benchStore'
 import { useDrawnMarks } from './marks'
+import { useBend, useBendView } from './useBend'
+import { useTies } from './useTies'
 import { useWaveKind } from './waveKind'
 import { useDrag, type Drag } from '../../ui/useDrag'
 
@@ -31,7 +34,7 @@ export const Mirror = memo(function Mirror() {
   const { reference, recording, pieces, selection, piece, earlier, heldBack, centresS, heldLoupe } = useBench((s) => s)
   const view = useBench(viewOf)
   const store = useBenchStore()
-  const { setView, select, choosePiece, preview, keep, drop, look } = store.getState()
+  const { setView, select, choosePiece, preview, keep, drop, look, edit } = store.getState()
   const palette = usePalette()
   const head = useRef<HTMLDivElement>(null)
   const viewRef = useRef(view)
@@ -39,6 +42,9 @@ export const Mirror = memo(function Mirror() {
   const polarity = recording.map?.polarity ?? 1
   const over = useWaveKind((s) => s.over)
   const marks = useDrawnMarks()
+  const bend = useBend()
+  const tie = useBendView((s) => s.tie)
+  const ties = useTies()
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       drawAxis(ctx, { view, widthPx, heightPx, palette })
@@ -63,11 +69,12 @@ export const Mirror = memo(function Mirror() {
         palette,
       })
       const axisY = AXIS_PX + (heightPx - AXIS_PX) / 2
+      if (bend) drawTies(ctx, { view, widthPx, fromY: AXIS_PX, axisY, toY: heightPx, ties: bend.ties, chosen: tie, palette })
       drawMarks(ctx, { view, widthPx, fromY: AXIS_PX, toY: axisY, marks: marks.reference, color: palette.slate, palette })
       drawMarks(ctx, { view, widthPx, fromY: heightPx, toY: axisY, marks: marks.recording, color: palette.rust, palette })
       drawLenses(ctx, { view, atY: LENS_Y, centresS, held: heldLoupe, palette })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, centresS, heldLoupe, marks, palette],
+    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, centresS, heldLoupe, marks, bend, tie, palette],
   )
   const canvas = useCanvas(draw)
 
@@ -96,8 +103,9 @@ export const Mirror = memo(function Mirror() {
       const from = base.current
       if (lens.current >= 0) look(lens.current, timeAt(from, d.startX + d.byX))
       else if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
-      else if (kind(d) === 'move') preview(moveOf(d, from))
-      else {
+      else if (kind(d) === 'move') {
+        if (!bend || tieNear(d.startX) === null) preview(moveOf(d, from))
+      } else {
         const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
         select({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
       }
@@ -105,10 +113,17 @@ export const Mirror = memo(function Mirror() {
     end: (d) => {
       const from = base.current ?? view
       base.current = null
+      const tied = tieNear(d.startX)
       if (d.click) {
         if (d.startY < AXIS_PX) select(null)
+        else if (bend) ties.choose(tied)
         if (kind(d) === 'move' && pieces.length > 1) choosePiece(pieceAt(pieces, timeAt(from, d.startX), 0)?.index ?? null)
         player.seek(timeAt(from, d.startX))
+      } else if (kind(d) === 'move' && bend && tied !== null) {
+        // The sound at the tie is laid where the line was dragged to.
+        const at = bend.ties[tied]!
+        ties.choose(tied)
+        edit({ kind: 'tie', index: tied, t_rec: at.t_rec, t_ref: at.lies_s + d.byX * from.secondsPerPx })
       } else if (kind(d) === 'move') {
         const move = moveOf(d, from)
         if (move.kind === 'shift' && !alt.current) drop(move.byS)
@@ -123,13 +138,20 @@ export const Mirror = memo(function Mirror() {
     },
   })
 
+  const tieNear = (x: number): number | null => {
+    if (!bend) return null
+    const near = drawnTies(view, canvas.current?.clientWidth ?? 0, bend.ties, tie)
+      .map((index) => ({ index, px: Math.abs(xOf(view, bend.ties[index]!.lies_s) - x) }))
+      .sort((a, b) => a.px - b.px)[0]
+    return near && near.px <= EDGE_PX ? near.index : null
+  }
   const lensAt = (x: number): number => centresS.findIndex((one) => Math.abs(xOf(view, one) - x) <= LENS_PX)
   const hover = (event: PointerEvent<HTMLCanvasElement>): void => {
     const box = event.currentTarget.getBoundingClientRect()
     const low = event.clientY - box.top > middlePx()
     const x = event.clientX - box.left
     const edge = low && Boolean(pieceAt(pieces, timeAt(view, x), EDGE_PX * view.secondsPerPx)?.edge)
-    setOnEdge(edge || (event.clientY - box.top < AXIS_PX && lensAt(x) >= 0))
+    setOnEdge(edge || (low && tieNear(x) !== null) || (event.clientY - box.top < AXIS_PX && lensAt(x) >= 0))
   }
 
   const follow = useCallback(

@@ -1,5 +1,6 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
 import type { Project, Recording } from '../../api/client'
+import { useMatching } from '../../api/useMatching'
 import { usePlacing } from '../../api/usePlacing'
 import { player } from '../../listening/player'
 import { useBench } from './benchStore'
@@ -8,6 +9,7 @@ import { useBench } from './benchStore'
 export function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
   const busy = project.works.find((w) => w.recording_id === recording.id && w.kind === 'place')
   const place = usePlacing(project.id)
+  const match = useMatching(project.id)
   const edit = useBench((s) => s.edit)
   return (
     <Flex
@@ -22,7 +24,7 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
     >
       <Text color="fg.muted">
         {recording.status === 'unplaced'
-          ? 'It was looked for everywhere. If you know better, set it down, try a place at the right, or make two marks one moment.'
+          ? 'It was looked for everywhere. It may be another performance of the part; or, if you know better, set it down, try a place at the right, or make two marks one moment.'
           : 'It can be found by its sound, or set down anywhere and moved from there.'}
       </Text>
       <Button size="sm" onClick={() => place.mutate([recording.id])} disabled={busy !== undefined} loading={place.isPending}>
@@ -34,6 +36,9 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
       </Button>
       <Button size="sm" variant="outline" onClick={() => edit({ kind: 'move', offset_s: player.positionS() })}>
         Set it down at the playhead
+      </Button>
+      <Button size="sm" variant="outline" loading={match.isPending} onClick={() => match.mutate([recording.id])}>
+        Follow it as another performance
       </Button>
     </Flex>
   )

@@ -2,6 +2,7 @@ import { Flex, Text } from '@chakra-ui/react'
 import { memo } from 'react'
 import { Choice } from '../../ui/Choice'
 import { timeFrom } from '../../time/times'
+import { BendPanel } from './BendPanel'
 import { ClockChoice } from './ClockChoice'
 import { History } from './History'
 import { MarkLists } from './MarkLists'
@@ -64,8 +65,9 @@ export const SidePanel = memo(function SidePanel() {
           }}
         />
         <Timecodes />
-        {map && <ClockChoice />}
+        {map && !map.bent && <ClockChoice />}
       </Section>
+      <BendPanel />
       {map && (
         <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
           <StepChoice />
@@ -74,7 +76,7 @@ export const SidePanel = memo(function SidePanel() {
       <SetMembers />
       <MarkLists />
       <SoundChoice />
-      <PieceList />
+      {!map?.bent && <PieceList />}
       <RemarkField />
       <History />
     </Flex>

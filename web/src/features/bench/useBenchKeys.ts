@@ -3,11 +3,13 @@ import { player, usePlayer } from '../../listening/player'
 import { WAYS } from '../../listening/ways'
 import { onKeys } from '../../ui/keys'
 import { useBenchStore } from './benchStore'
+import { useBendView } from './useBend'
 import { hearMomentsInTurn } from './momentsInTurn'
 import { useMarkActions } from './marks'
 import { usePictureSize } from './pictureSize'
 import { stepFrame } from './stepFrame'
 import { STEPS, useStep } from './steps'
+import { useTies } from './useTies'
 import { useTraceKind } from './traceKind'
 import { useWaveKind } from './waveKind'
 
@@ -27,6 +29,7 @@ export function useBenchKeys(ways: Ways): void {
   latest.current = ways
   const store = useBenchStore()
   const marks = useMarkActions()
+  const ties = useTies()
   useEffect(() => {
     const bench = store.getState
     const stepS = (steps: number): number => {
@@ -72,11 +75,18 @@ export function useBenchKeys(ways: Ways): void {
       e: () => marks.meet(),
       p: () => marks.toPlayhead(),
       s: () => marks.firstSound(),
-      h: () => bench().holdLoupe(bench().heldLoupe === null ? 0 : null),
+      h: () => ties.hold() || bench().holdLoupe(bench().heldLoupe === null ? 0 : null),
+      w: () => ties.put(),
+      y: () => ties.next(1),
+      'Shift+Y': () => ties.next(-1),
+      i: () => ties.split(),
+      q: () => ties.hear('reference'),
+      u: () => ties.hear('recording'),
+      'Shift+U': () => ties.hear('both'),
       c: () => bench().edit({ kind: 'split', t_ref: player.positionS() }),
       Delete: () => {
         const { piece } = bench()
-        if (piece === null) return
+        if (ties.remove() || piece === null) return
         bench().choosePiece(null)
         bench().edit({ kind: 'remove', index: piece })
       },
@@ -113,6 +123,7 @@ export function useBenchKeys(ways: Ways): void {
       Escape: () => {
         const { size, before, show } = usePictureSize.getState()
         if (size === 'whole') show(before)
+        else if (useBendView.getState().tie !== null) ties.choose(null)
         else if (bench().piece !== null) bench().choosePiece(null)
         else if (bench().selection) {
           bench().select(null)
@@ -124,5 +135,5 @@ export function useBenchKeys(ways: Ways): void {
       stop()
       window.removeEventListener('keyup', release)
     }
-  }, [store, marks])
+  }, [store, marks, ties])
 }

@@ -4,6 +4,7 @@ import { useEffect, useRef } from 'react'
 import { useLocation } from 'wouter'
 import { api, told, type Act, type Project } from '../../api/client'
 import { useAct } from './useAct'
+import { useMatching } from '../../api/useMatching'
 import { usePlacing } from '../../api/usePlacing'
 import { numberFrom, recordingCount } from '../../time/times'
 import { onKeys } from '../../ui/keys'
@@ -17,6 +18,7 @@ export function ChosenBar({ project }: { project: Project }) {
   const ids = rows.map((one) => one.id)
   const act = useAct(project.id)
   const place = usePlacing(project.id)
+  const match = useMatching(project.id)
   const [, go] = useLocation()
   const deliver = useMutation({
     mutationFn: () =>
@@ -57,6 +59,15 @@ export function ChosenBar({ project }: { project: Project }) {
       </Text>
       <Button {...button} loading={place.isPending} disabled={!project.reference_id} onClick={() => place.mutate(ids)}>
         Find {rows.length === 1 ? 'its place' : 'their places'}
+      </Button>
+      <Button
+        {...button}
+        loading={match.isPending}
+        disabled={!project.reference_id}
+        title="Other performances of the reference's part: word by word, note by note onto it"
+        onClick={() => match.mutate(ids.filter((id) => id !== project.reference_id))}
+      >
+        Follow as performances
       </Button>
       <Gain disabled={!hasPlace} set={(gain_db) => act(ids, { kind: 'gain', gain_db })} />
       <ChannelsMenu disabled={!hasPlace} choose={(wish) => act(ids, wish)} />

@@ -217,23 +217,26 @@ function Facts({ recording }: { recording: Recording }) {
   return (
     <Flex fontFamily="mono" fontSize="xs" textAlign="right">
       <Text w="80px">{clock(map.offset_s, 3)}</Text>
-      <Text w="86px" color={/[a-z]/.test(map.clock_label) ? 'ochre.fg' : undefined}>
+      <Text w="86px" color={/[a-z]/.test(map.clock_label) && !map.bent ? 'ochre.fg' : undefined}>
         {map.clock_label}
       </Text>
       <Text w="80px" color={proof?.current && !proof.in_step ? 'ochre.fg' : 'moss.fg'}>
         {proof?.current ? proof.left_over : '…'}
       </Text>
       <Text w="72px" pr="2">
-        {measured?.sure ?? 'by hand'}
+        {map.bent ? 'matched' : (measured?.sure ?? 'by hand')}
       </Text>
     </Flex>
   )
 }
 
-const DOING = { listen: 'listening', place: 'finding its place', prove: 'measuring', deliver: 'writing' } as const satisfies Record<
-  Work['kind'],
-  string
->
+const DOING = {
+  listen: 'listening',
+  place: 'finding its place',
+  match: 'following the reference',
+  prove: 'measuring',
+  deliver: 'writing',
+} as const satisfies Record<Work['kind'], string>
 
 function Doing({ work }: { work: Work }) {
   const stop = useMutation({

@@ -125,7 +125,8 @@ export function RecordingTable({ project }: { project: Project }) {
         pick={(id, range) => chooseOne(id, range, order)}
       />
     ))
-  const work = (recordingId: string) => project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove')
+  const work = (recordingId: string) =>
+    project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove' && w.state !== 'failed')
 
   return (
     <>

@@ -1,0 +1,64 @@
+import type { Bend } from '../api/client'
+import type { Palette } from './palette'
+import { xOf, type Viewport } from '../time/viewport'
+
+type Tie = Bend['ties'][number]
+
+/** Ties nearer to each other than this are not told apart: only what is held or chosen is drawn. */
+const LEAST_PX = 5
+const HANDLE_PX = 3
+
+/** Ties that can be drawn apart in a view, with their numbers: those of both ends stand outside. */
+export function drawnTies(view: Viewport, widthPx: number, ties: readonly Tie[], chosen: number | null): number[] {
+  const found: number[] = []
+  let lastX = -Infinity
+  ties.forEach((tie, index) => {
+    const x = xOf(view, tie.lies_s)
+    if (x < -20 || x > widthPx + 20) return
+    if (index === chosen || tie.held || x - lastX >= LEAST_PX) {
+      found.push(index)
+      lastX = x
+    }
+  })
+  return found
+}
+
+interface TiesScene {
+  view: Viewport
+  widthPx: number
+  fromY: number
+  axisY: number
+  toY: number
+  ties: readonly Tie[]
+  chosen: number | null
+  palette: Palette
+}
+
+/** Each tie as one line through both halves: straight where the sound lies on its moment, kinked at the axis where not. */
+export function drawTies(ctx: CanvasRenderingContext2D, s: TiesScene): void {
+  for (const index of drawnTies(s.view, s.widthPx, s.ties, s.chosen)) {
+    const tie = s.ties[index]!
+    const [above, below] = [xOf(s.view, tie.t_ref), xOf(s.view, tie.lies_s)]
+    ctx.beginPath()
+    ctx.moveTo(above, s.fromY)
+    ctx.lineTo(above, s.axisY - 8)
+    ctx.lineTo(below, s.axisY + 8)
+    ctx.lineTo(below, s.toY)
+    ctx.strokeStyle = tie.followed ? s.palette.moss : s.palette['ink-soft']
+    ctx.globalAlpha = index === s.chosen ? 1 : tie.followed ? 0.55 : 0.3
+    ctx.lineWidth = index === s.chosen ? 2 : 1
+    ctx.setLineDash(tie.followed ? [] : [2, 3])
+    ctx.stroke()
+    ctx.setLineDash([])
+    if (tie.held || index === s.chosen) {
+      ctx.fillStyle = ctx.strokeStyle
+      // A held tie has a square head, one that is free a round one.
+      ctx.beginPath()
+      if (tie.held) ctx.rect(below - HANDLE_PX, s.axisY + 8 - HANDLE_PX, 2 * HANDLE_PX, 2 * HANDLE_PX)
+      else ctx.arc(below, s.axisY + 8, HANDLE_PX, 0, 7)
+      ctx.fill()
+    }
+  }
+  ctx.globalAlpha = 1
+  ctx.lineWidth = 1
+}

@@ -1,0 +1,88 @@
+import { Box, Flex, Text } from '@chakra-ui/react'
+import { memo, useCallback, useRef, useState } from 'react'
+import type { Bend } from '../../api/client'
+import { clock, signed } from '../../time/times'
+import { useCanvas, type Size } from '../../ui/useCanvas'
+import { useDrag } from '../../ui/useDrag'
+import { usePalette } from '../../ui/usePalette'
+import { player } from '../../listening/player'
+import { timeAt } from '../../time/viewport'
+import { bendScale, drawBendTrace, lateAt, tieAt } from '../../drawing/bendTrace'
+import { useBench, viewOf } from './benchStore'
+import { useBendView } from './useBend'
+import { useTies } from './useTies'
+
+const NEAR_PX = 10
+/** What is heard of a moment begins this much before it, s. */
+const BEFORE_S = 0.4
+
+/** Each tie as a dot: how late (above) or early (below) it is performed, and what of that is taken away. */
+export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
+  const view = useBench(viewOf)
+  const edit = useBench((s) => s.edit)
+  const chosen = useBendView((s) => s.tie)
+  const { choose } = useTies()
+  const palette = usePalette()
+  const [dragged, setDragged] = useState<{ index: number; lateMs: number } | null>(null)
+  const scale = bendScale(bend.ties)
+  const draw = useCallback(
+    (ctx: CanvasRenderingContext2D, size: Size) => drawBendTrace(ctx, { ...size, view, bend, scale, chosen, dragged, palette }),
+    [view, bend, scale, chosen, dragged, palette],
+  )
+  const canvas = useCanvas(draw)
+  const grip = useRef<number | null>(null)
+  const heightPx = (): number => canvas.current?.clientHeight ?? 1
+  const at = (x: number, y: number): number | null => tieAt({ view, heightPx: heightPx(), scale, bend }, x, y, NEAR_PX)
+  const drag = useDrag({
+    move: (d) => {
+      grip.current ??= at(d.startX, d.startY) ?? -1
+      const tie = bend.ties[grip.current]
+      if (tie) setDragged({ index: grip.current, lateMs: tie.late_ms + lateAt(d.byY, heightPx(), scale) - lateAt(0, heightPx(), scale) })
+    },
+    end: (d) => {
+      const index = grip.current
+      grip.current = null
+      setDragged(null)
+      if (d.click) {
+        const here = at(d.startX, d.startY)
+        choose(here)
+        player.hear((here === null ? timeAt(view, d.startX) : bend.ties[here]!.lies_s) - BEFORE_S)
+        return
+      }
+      const tie = index === null ? undefined : bend.ties[index]
+      if (!tie || index === null) return
+      const lateMs = tie.late_ms + lateAt(d.byY, heightPx(), scale) - lateAt(0, heightPx(), scale)
+      choose(index)
+      edit({ kind: 'tie', index, t_rec: tie.t_rec, t_ref: tie.t_rec + bend.offset_s - lateMs / 1000 })
+    },
+    cancel: () => {
+      grip.current = null
+      setDragged(null)
+    },
+  })
+  const tie = dragged ? bend.ties[dragged.index] : chosen === null ? undefined : bend.ties[chosen]
+  const followed = bend.ties.filter((one) => one.followed).length
+  return (
+    <Box flex={{ base: 'none', md: '1' }} h={{ base: '180px', md: 'auto' }} minH="110px" maxH="400px" display="flex" flexDirection="column">
+      <Flex fontSize="xs" color="fg.muted" mb="1" gap="2">
+        <Text whiteSpace="nowrap">Timing of the performance</Text>
+        <Text flex="1" truncate>
+          dots: ties, by certainty; rings: not followed; line: what is taken away; strip: how far each stretch is bent. Drag a dot up or
+          down.
+        </Text>
+        <Text fontFamily="mono" whiteSpace="nowrap" data-testid="trace-moment">
+          {tie && `${clock(tie.t_ref, 2)}  ${signed(dragged?.lateMs ?? tie.late_ms, 1)} ms`}
+        </Text>
+      </Flex>
+      <Box flex="1" minH="0" bg="bg.panel">
+        <canvas
+          ref={canvas}
+          {...drag}
+          style={{ width: '100%', height: '100%', cursor: 'pointer', touchAction: 'none' }}
+          role="img"
+          aria-label={`${followed} of ${bend.ties.length} ties are followed`}
+        />
+      </Box>
+    </Box>
+  )
+})

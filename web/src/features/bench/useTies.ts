@@ -1,0 +1,85 @@
+import { useQueryClient } from '@tanstack/react-query'
+import { useMemo } from 'react'
+import type { Bend } from '../../api/client'
+import { bendOptions } from '../../api/queries'
+import { player } from '../../listening/player'
+import type { Way } from '../../listening/ways'
+import { toRecording } from '../../time/timeMap'
+import { useBenchStore } from './benchStore'
+import { useBendView } from './useBend'
+
+/** What is heard around a tie, s. */
+const BEFORE_S = 0.15
+const AFTER_S = 0.35
+
+export interface TieActions {
+  choose: (index: number | null) => void
+  next: (by: 1 | -1) => void
+  /** A tie at the playhead, where the recording lies now. */
+  put: () => void
+  split: () => void
+  hold: () => boolean
+  remove: () => boolean
+  hear: (way: Way) => void
+}
+
+/** What can be done with the ties of the recording on the bench, by hand. */
+export function useTies(): TieActions {
+  const client = useQueryClient()
+  const store = useBenchStore()
+  return useMemo(() => {
+    const bench = store.getState
+    const bend = (): Bend | null => {
+      const { recording, mapId } = bench()
+      return recording.map?.bent ? (client.getQueryData(bendOptions(recording.id, mapId, null).queryKey) ?? null) : null
+    }
+    const chosen = (): number | null => {
+      const { tie } = useBendView.getState()
+      return tie !== null && tie < (bend()?.ties.length ?? 0) ? tie : null
+    }
+    const choose = (index: number | null): void => {
+      useBendView.setState({ tie: index })
+      const ties = bend()?.ties
+      if (index === null || !ties) return
+      // The loupes look at the tie before, this one and the next.
+      const around = [index - 1, index, index + 1].flatMap((one) => ties[one]?.lies_s ?? [])
+      if (around.length === 3) bench().lookAt(around)
+    }
+    const withChosen = (act: (index: number, bend: Bend) => void): boolean => {
+      const [index, now] = [chosen(), bend()]
+      if (index === null || !now) return false
+      act(index, now)
+      return true
+    }
+    return {
+      choose,
+      next: (by) => {
+        const ties = bend()?.ties ?? []
+        const here = player.positionS()
+        const from = chosen() ?? ties.findIndex((tie) => tie.lies_s > here) - (by > 0 ? 1 : 0)
+        const to = Math.max(0, Math.min(ties.length - 1, from + by))
+        if (!ties.length) return
+        choose(to)
+        player.seek(ties[to]!.lies_s)
+      },
+      put: () => {
+        const t_ref = player.positionS()
+        const t_rec = toRecording(bench().pieces, t_ref)
+        if (bend() && t_rec !== null) bench().edit({ kind: 'tie', t_ref, t_rec })
+      },
+      split: () => void withChosen((index) => bench().edit({ kind: 'closeness', indices: [index], times: 0.5 })),
+      hold: () => withChosen((index, now) => bench().edit({ kind: 'hold-ties', indices: [index], held: !now.ties[index]!.held })),
+      remove: () =>
+        withChosen((index) => {
+          useBendView.setState({ tie: null })
+          bench().edit({ kind: 'remove-ties', indices: [index] })
+        }),
+      hear: (way) =>
+        void withChosen((index, now) => {
+          const tie = now.ties[index]!
+          const atS = way === 'reference' ? tie.t_ref : tie.lies_s
+          player.hearOnce(atS - BEFORE_S, atS + AFTER_S, atS, way)
+        }),
+    }
+  }, [client, store])
+}
