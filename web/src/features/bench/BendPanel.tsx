@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Slider, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
-import { useEffect } from 'react'
+import { useEffect, useRef } from 'react'
 import { api, told, type Bend } from '../../api/client'
 import { useMatching } from '../../api/useMatching'
 import { numberFrom, signed } from '../../time/times'
@@ -11,6 +11,8 @@ import { TypedField } from './TypedField'
 import { useBend, useBendView, type BendWish } from './useBend'
 import { useTies } from './useTies'
 
+/** How long a hand may rest between two presses that are one change. */
+const REST_MS = 350
 const ENDS = [
   { value: 'follow', label: 'starts and ends' },
   { value: 'keep', label: 'starts only' },
@@ -67,10 +69,20 @@ function Settings({ bend }: { bend: Bend }) {
     ends: bend.ends,
   }
   const shown = tried ?? stored
+  const timer = useRef(0)
+  // What was tried out is shown until it is stored, and drawn by what is stored from then on.
+  const mapId = useBench((s) => s.mapId)
+  useEffect(() => useBendView.setState({ tried: null }), [mapId])
   const tryOut = (change: Partial<BendWish>): void => useBendView.setState({ tried: { ...shown, ...change } })
   const keep = (change: Partial<BendWish>): void => {
+    window.clearTimeout(timer.current)
+    tryOut(change)
     edit({ kind: 'bend', least_certainty: bend.least_certainty, ...shown, ...change })
-    useBendView.setState({ tried: null })
+  }
+  // Turned on before the hand has rested: one change.
+  const keepSoon = (change: Partial<BendWish>): void => {
+    window.clearTimeout(timer.current)
+    timer.current = window.setTimeout(() => keep(change), REST_MS)
   }
   const typed = (text: string, unit: string, least: number, to: (value: number) => Partial<BendWish>): boolean => {
     const value = numberFrom(text, unit)
@@ -92,7 +104,7 @@ function Settings({ bend }: { bend: Bend }) {
         value={[Math.round(shown.closeness * 100)]}
         aria-label={['Closeness, per cent']}
         onValueChange={({ value }) => tryOut({ closeness: value[0]! / 100 })}
-        onValueChangeEnd={({ value }) => keep({ closeness: value[0]! / 100 })}
+        onValueChangeEnd={({ value }) => keepSoon({ closeness: value[0]! / 100 })}
       >
         <Slider.Control>
           <Slider.Track>
