@@ -107,6 +107,21 @@ class BendingTest(ApiCase):
         self.assertEqual(refused.status_code, 422)
         self.assertIn("does not exist", refused.json()["detail"])
 
+    def test_a_stretch_is_held_at_its_edges_and_bent_alone_and_settings_are_tried_out(self):
+        double = self.matched()
+        spans = self.bend(double)["ties"]
+        start_s, end_s = spans[8]["lies_s"] + 0.01, spans[-8]["lies_s"] + 0.01
+        held = self.edited(double, kind="hold-edges", start_s=start_s, end_s=end_s)
+        self.assertEqual(sum(tie["held"] for tie in self.bend(held)["ties"]), 2)
+        alone = self.edited(held, kind="hold-edges", start_s=start_s, end_s=end_s, only=True)
+        self.assertLess(len(self.bend(alone)["ties"]), len(spans))
+        refused = self.edit(alone, kind="hold-edges", start_s=-500.0, end_s=end_s)
+        self.assertEqual(refused.status_code, 422)
+        tried = self.client.get(f"/api/recordings/{double['id']}/bend", params={"closeness": 0.3, "ends": False}).json()
+        self.assertEqual((tried["closeness"], tried["ends"]), (0.3, False))
+        # Nothing of that is stored.
+        self.assertEqual(self.bend(alone)["closeness"], 1.0)
+
     def test_the_whole_is_moved_with_its_ties_and_pieces_are_refused(self):
         double = self.matched()
         before = self.bend(double)["ties"][3]

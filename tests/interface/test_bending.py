@@ -100,6 +100,30 @@ class BendingOnTheBenchTest(InterfaceTest):
         expect(self.tie).to_have_count(0)
         self.undone(4)
 
+    def test_arrows_move_the_chosen_tie_as_one_change(self):
+        self.page.keyboard.press("y")
+        expect(self.tie).to_be_visible()
+        before = self.late_ms()
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        expect(self.step(re.compile("tie at .* moved"))).to_be_visible()
+        # A tie that is heard later was performed less late against it.
+        expect(self.page.get_by_label("Late by, ms")).to_have_value(f"{before - 3:.1f}")
+        self.undone(1)
+
+    def test_a_selected_stretch_is_left_as_performed(self):
+        box = self.page.get_by_test_id("mirror").bounding_box()
+        self.page.mouse.move(box["x"] + 300, box["y"] + 6)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 600, box["y"] + 6, steps=4)
+        self.page.mouse.up()
+        stretch = self.page.get_by_test_id("chosen-stretch")
+        stretch.get_by_role("button", name="Leave as performed").click()
+        expect(self.step(re.compile("ties: not at all"))).to_be_visible()
+        stretch.get_by_role("button", name="Hold its edges").click()
+        expect(self.step(re.compile("held at its edges"))).to_be_visible()
+        self.undone(2)
+
     def test_a_figure_is_typed_over(self):
         self.page.keyboard.press("y")
         self.page.keyboard.press("y")

@@ -10,8 +10,8 @@ import numpy as np
 from gullywind.actions.context import Context
 from gullywind.actions.edit.tie_sets import carried_parts
 from gullywind.actions.hear.prove_recording import request_proofs
-from gullywind.core.ground.errors import NotNowError
-from gullywind.core.maps.bend_edits import BendEdit, HoldTies
+from gullywind.core.ground.errors import InputError, NotNowError
+from gullywind.core.maps.bend_edits import BendEdit, HoldEdges, HoldTies
 from gullywind.core.maps.bending import Bend, Bending, Levels
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
@@ -42,6 +42,20 @@ def bend_recording(
     edited = edit.apply(now)
     made = edited.bending.made(row.media.duration_s or 0.0, levels_of(context, row))
     return _store(context, session, row, made.time_map, edited.bending, edited.sentence)
+
+
+def hold_edges(
+    context: Context, session: Session, recording_id: UUID, version: int, start_s: float, end_s: float, *, only: bool
+) -> RecordingRow:
+    """Hold both edges of a stretch of the reference where the recording lies there now."""
+    row = get_recording(session, recording_id)
+    bending_of(row)
+    assert row.current is not None
+    t_rec = row.current.value.time_map.to_recording(np.array([start_s, end_s]))
+    if not np.all(np.isfinite(t_rec)):
+        raise InputError("The recording does not sound at both edges.")
+    edit = HoldEdges((start_s, end_s), (float(t_rec[0]), float(t_rec[1])), only)
+    return bend_recording(context, session, recording_id, version, edit)
 
 
 def unbend(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:

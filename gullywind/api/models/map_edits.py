@@ -253,6 +253,15 @@ class ClosenessIn(Edit):
         return bend_edits.SetCloseness(tuple(self.indices), self.closeness, self.times)
 
 
+class HoldEdgesIn(Edit):
+    """Hold both edges of a stretch of the reference, s, where the recording lies there; `only`: bend it alone."""
+
+    kind: Literal["hold-edges"]
+    start_s: float
+    end_s: float
+    only: bool = False
+
+
 class UnbendIn(Edit):
     """Take the bend off: the plain place stays."""
 
@@ -320,6 +329,7 @@ BendEditIn = BendIn | TieIn | RemoveTiesIn | HoldTiesIn | ClosenessIn
 EditIn = Annotated[
     ToCore
     | BendEditIn
+    | HoldEdgesIn
     | UnbendIn
     | TrimIn
     | ClockIn

@@ -41,6 +41,7 @@ from gullywind.api.models.map_edits import (
     EditIn,
     FirstSoundIn,
     GoIn,
+    HoldEdgesIn,
     HoldTiesIn,
     LevelsIn,
     LockIn,
@@ -153,6 +154,8 @@ def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, sessio
             edit_map.first_sound_to(*on, body.t_ref)
         case SettleIn():
             edit_map.settle_recording(*on, by_s=body.by_s, reach_s=body.reach_s)
+        case HoldEdgesIn():
+            bend_recording.hold_edges(*on, body.start_s, body.end_s, only=body.only)
         case UnbendIn():
             bend_recording.unbend(*on)
         case BendIn() | TieIn() | RemoveTiesIn() | HoldTiesIn() | ClosenessIn():

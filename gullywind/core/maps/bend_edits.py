@@ -125,6 +125,36 @@ class SetCloseness:
         return BentOtherwise(replace(bending, ties=tuple(ties)), words)
 
 
+@dataclass(frozen=True, slots=True)
+class HoldEdges:
+    """Both edges of a stretch of the reference held where the recording lies there now: nothing beyond them moves.
+
+    `t_rec`: the recording's moments there. `only`: ties outside of the stretch are taken out, so that it alone is bent.
+    """
+
+    t_ref: tuple[float, float]
+    t_rec: tuple[float, float]
+    only: bool = False
+
+    def apply(self, bending: Bending) -> BentOtherwise:
+        """Two held ties more; what lies nearer to them than a tie may gives way."""
+        if not (self.t_ref[0] < self.t_ref[1] and self.t_rec[0] < self.t_rec[1]):
+            raise InputError("A stretch needs two edges, one after the other.")
+        edges = [
+            Tie(ref, rec, TieKind.START, BY_HAND, held=True) for ref, rec in zip(self.t_ref, self.t_rec, strict=True)
+        ]
+        kept = [
+            tie
+            for tie in bending.ties
+            if all(_agrees(tie, edge) for edge in edges)
+            and (not self.only or self.t_rec[0] < tie.t_rec < self.t_rec[1])
+        ]
+        done = "alone bent" if self.only else "held at its edges"
+        words = f"{clock_time(self.t_ref[0])} to {clock_time(self.t_ref[1])} {done}"
+        ties = tuple(sorted([*kept, *edges], key=lambda one: one.t_rec))
+        return BentOtherwise(replace(bending, ties=ties), words)
+
+
 def settings_words(settings: BendSettings) -> str:
     """How a recording is bent, in words."""
     parts = [percent_words(settings.closeness)]

@@ -1574,6 +1574,28 @@ export interface components {
             number: number;
         };
         /**
+         * HoldEdgesIn
+         * @description Hold both edges of a stretch of the reference, s, where the recording lies there; `only`: bend it alone.
+         */
+        HoldEdgesIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hold-edges";
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /**
+             * Only
+             * @default false
+             */
+            only: boolean;
+        };
+        /**
          * HoldTiesIn
          * @description Ties held where they lie, or freed.
          */
@@ -4023,7 +4045,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["BendIn"] | components["schemas"]["TieIn"] | components["schemas"]["RemoveTiesIn"] | components["schemas"]["HoldTiesIn"] | components["schemas"]["ClosenessIn"] | components["schemas"]["UnbendIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["BendIn"] | components["schemas"]["TieIn"] | components["schemas"]["RemoveTiesIn"] | components["schemas"]["HoldTiesIn"] | components["schemas"]["ClosenessIn"] | components["schemas"]["HoldEdgesIn"] | components["schemas"]["UnbendIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
             };
         };
         responses: {

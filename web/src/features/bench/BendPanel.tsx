@@ -146,6 +146,7 @@ function Settings({ bend }: { bend: Bend }) {
           {bend.words}
         </Text>
       )}
+      <ChosenStretch bend={bend} />
       <ChosenTie bend={bend} />
       <Flex gap="1" mt="1.5">
         <Button size="2xs" variant="outline" title="A tie where the recording lies now (W)" onClick={useTies().put}>
@@ -161,6 +162,50 @@ function Settings({ bend }: { bend: Bend }) {
         </Button>
       </Flex>
     </>
+  )
+}
+
+/** How far the stretches before and after a tie are bent. */
+function stretchWords(bend: Bend, atS: number): string {
+  const words = (one: Bend['stretches'][number] | undefined): string =>
+    one ? `${signed(one.percent, 0)} % (${signed(one.by_ms, 0)} ms)` : 'unbent'
+  const before = bend.stretches.find((one) => Math.abs(one.end_s - atS) < 1e-6)
+  const after = bend.stretches.find((one) => Math.abs(one.start_s - atS) < 1e-6)
+  return `before it ${words(before)}, after it ${words(after)}`
+}
+
+/** What can be done with a selected stretch of time. */
+function ChosenStretch({ bend }: { bend: Bend }) {
+  const selection = useBench((s) => s.selection)
+  const edit = useBench((s) => s.edit)
+  if (!selection) return null
+  const indices = bend.ties.flatMap((tie, index) => (tie.lies_s >= selection.startS && tie.lies_s <= selection.endS ? [index] : []))
+  const button = { size: '2xs', variant: 'outline' } as const
+  const close = (closeness: number | null): void => edit({ kind: 'closeness', indices, closeness })
+  const edges = (only: boolean): void => edit({ kind: 'hold-edges', start_s: selection.startS, end_s: selection.endS, only })
+  return (
+    <Box borderTopWidth="1px" mt="2" pt="1" data-testid="chosen-stretch">
+      <Text fontSize="sm" fontWeight="600">
+        Selected stretch, {indices.length} ties
+      </Text>
+      <Flex gap="1" wrap="wrap" pt="1">
+        <Button {...button} title="Nothing beyond its edges moves" onClick={() => edges(false)}>
+          Hold its edges
+        </Button>
+        <Button {...button} title="All else keeps its timing" onClick={() => edges(true)}>
+          Bend it alone
+        </Button>
+        <Button {...button} disabled={!indices.length} onClick={() => close(0)}>
+          Leave as performed
+        </Button>
+        <Button {...button} disabled={!indices.length} onClick={() => close(1)}>
+          Follow fully
+        </Button>
+        <Button {...button} disabled={!indices.length} title="By the closeness of all" onClick={() => close(null)}>
+          As all
+        </Button>
+      </Flex>
+    </Box>
   )
 }
 
@@ -199,7 +244,10 @@ function ChosenTie({ bend }: { bend: Bend }) {
           return value !== null
         }}
       />
-      <Text fontSize="xs" color="fg.muted" py="1">
+      <Text fontSize="xs" color="fg.muted" pt="1">
+        {stretchWords(bend, tie.lies_s)}
+      </Text>
+      <Text fontSize="xs" color="fg.muted" pb="1">
         {tie.followed ? `${signed(tie.moved_ms, 1)} ms moved, ${signed(left, 1)} ms left` : 'not followed: too uncertain'}
       </Text>
       <Flex gap="1" wrap="wrap">

@@ -11,8 +11,14 @@ import { bendScale, drawBendTrace, lateAt, tieAt } from '../../drawing/bendTrace
 import { useBench, viewOf } from './benchStore'
 import { useBendView } from './useBend'
 import { useTies } from './useTies'
+import { useTraceKind } from './traceKind'
 
 const NEAR_PX = 10
+/** The waves as they are heard, or where they would lie unbent. */
+const SHOWN = [
+  { kind: 'left', label: 'as bent' },
+  { kind: 'recorded', label: 'as performed' },
+] as const
 /** What is heard of a moment begins this much before it, s. */
 const BEFORE_S = 0.4
 
@@ -21,9 +27,13 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
   const view = useBench(viewOf)
   const edit = useBench((s) => s.edit)
   const chosen = useBendView((s) => s.tie)
+  const nudgedS = useBendView((s) => s.nudgedS)
   const { choose } = useTies()
   const palette = usePalette()
-  const [dragged, setDragged] = useState<{ index: number; lateMs: number } | null>(null)
+  const [held, setDragged] = useState<{ index: number; lateMs: number } | null>(null)
+  const pressed =
+    chosen !== null && nudgedS && bend.ties[chosen] ? { index: chosen, lateMs: bend.ties[chosen].late_ms - nudgedS * 1000 } : null
+  const dragged = held ?? pressed
   const scale = bendScale(bend.ties)
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) => drawBendTrace(ctx, { ...size, view, bend, scale, chosen, dragged, palette }),
@@ -60,15 +70,30 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
       setDragged(null)
     },
   })
+  const kind = useTraceKind((s) => s.kind)
   const tie = dragged ? bend.ties[dragged.index] : chosen === null ? undefined : bend.ties[chosen]
   const followed = bend.ties.filter((one) => one.followed).length
   return (
     <Box flex={{ base: 'none', md: '1' }} h={{ base: '180px', md: 'auto' }} minH="110px" maxH="400px" display="flex" flexDirection="column">
       <Flex fontSize="xs" color="fg.muted" mb="1" gap="2">
-        <Text whiteSpace="nowrap">Timing of the performance</Text>
+        <Text whiteSpace="nowrap">Timing of the performance, shown</Text>
+        {SHOWN.map((one) => (
+          <Text
+            key={one.kind}
+            as="button"
+            px="1"
+            flexShrink={0}
+            aria-pressed={kind === one.kind}
+            fontWeight={kind === one.kind ? '700' : '400'}
+            textDecoration={kind === one.kind ? 'underline' : 'none'}
+            title="T"
+            onClick={() => useTraceKind.getState().choose(one.kind)}
+          >
+            {one.label}
+          </Text>
+        ))}
         <Text flex="1" truncate>
-          dots: ties, by certainty; rings: not followed; line: what is taken away; strip: how far each stretch is bent. Drag a dot up or
-          down.
+          — dots: ties, by certainty; rings: not followed; line: what is taken away; strip: how far it is bent. Drag a dot.
         </Text>
         <Text fontFamily="mono" whiteSpace="nowrap" data-testid="trace-moment">
           {tie && `${clock(tie.t_ref, 2)}  ${signed(dragged?.lateMs ?? tie.late_ms, 1)} ms`}

@@ -1,5 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
-import { memo, useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
+import { memo, useCallback, useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { useWheel } from '../../ui/useWheel'
@@ -16,6 +16,7 @@ import { coarsestOf, useBench, useBenchStore, viewOf } from './benchStore'
 import { useDrawnMarks } from './marks'
 import { useBend, useBendView } from './useBend'
 import { useTies } from './useTies'
+import { useTraceKind } from './traceKind'
 import { useWaveKind } from './waveKind'
 import { useDrag, type Drag } from '../../ui/useDrag'
 
@@ -31,7 +32,7 @@ const LENS_Y = 13
 const LENS_PX = 7
 
 export const Mirror = memo(function Mirror() {
-  const { reference, recording, pieces, selection, piece, earlier, heldBack, centresS, heldLoupe } = useBench((s) => s)
+  const { reference, recording, pieces: heard, selection, piece, earlier, heldBack, centresS, heldLoupe } = useBench((s) => s)
   const view = useBench(viewOf)
   const store = useBenchStore()
   const { setView, select, choosePiece, preview, keep, drop, look, edit } = store.getState()
@@ -44,6 +45,31 @@ export const Mirror = memo(function Mirror() {
   const marks = useDrawnMarks()
   const bend = useBend()
   const tie = useBendView((s) => s.tie)
+  const nudgedS = useBendView((s) => s.nudgedS)
+  // As performed: where the recording would lie unbent, its ties kinked at the axis.
+  const isPlain = useTraceKind((s) => s.kind) === 'recorded'
+  const unbent = isPlain ? bend?.offset_s : undefined
+  const durationS = recording.media.duration_s ?? 0
+  const pieces = useMemo(
+    () =>
+      unbent === undefined
+        ? heard
+        : [
+            [
+              [unbent, 0],
+              [unbent + durationS, durationS],
+            ],
+          ],
+    [heard, unbent, durationS],
+  )
+  const lying = useMemo(
+    () =>
+      bend?.ties.map((one, index) => ({
+        ...one,
+        lies_s: (unbent === undefined ? one.lies_s : one.t_rec + unbent) + (index === tie ? nudgedS : 0),
+      })) ?? [],
+    [bend, unbent, tie, nudgedS],
+  )
   const ties = useTies()
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
@@ -69,12 +95,28 @@ export const Mirror = memo(function Mirror() {
         palette,
       })
       const axisY = AXIS_PX + (heightPx - AXIS_PX) / 2
-      if (bend) drawTies(ctx, { view, widthPx, fromY: AXIS_PX, axisY, toY: heightPx, ties: bend.ties, chosen: tie, palette })
+      if (bend) drawTies(ctx, { view, widthPx, fromY: AXIS_PX, axisY, toY: heightPx, ties: lying, chosen: tie, palette })
       drawMarks(ctx, { view, widthPx, fromY: AXIS_PX, toY: axisY, marks: marks.reference, color: palette.slate, palette })
       drawMarks(ctx, { view, widthPx, fromY: heightPx, toY: axisY, marks: marks.recording, color: palette.rust, palette })
       drawLenses(ctx, { view, atY: LENS_Y, centresS, held: heldLoupe, palette })
     },
-    [view, selection, reference.media, recording.media, pieces, polarity, over, piece, centresS, heldLoupe, marks, bend, tie, palette],
+    [
+      view,
+      selection,
+      reference.media,
+      recording.media,
+      pieces,
+      polarity,
+      over,
+      piece,
+      centresS,
+      heldLoupe,
+      marks,
+      bend,
+      lying,
+      tie,
+      palette,
+    ],
   )
   const canvas = useCanvas(draw)
 
@@ -140,8 +182,8 @@ export const Mirror = memo(function Mirror() {
 
   const tieNear = (x: number): number | null => {
     if (!bend) return null
-    const near = drawnTies(view, canvas.current?.clientWidth ?? 0, bend.ties, tie)
-      .map((index) => ({ index, px: Math.abs(xOf(view, bend.ties[index]!.lies_s) - x) }))
+    const near = drawnTies(view, canvas.current?.clientWidth ?? 0, lying, tie)
+      .map((index) => ({ index, px: Math.abs(xOf(view, lying[index]!.lies_s) - x) }))
       .sort((a, b) => a.px - b.px)[0]
     return near && near.px <= EDGE_PX ? near.index : null
   }

@@ -39,6 +39,7 @@ export function useBenchKeys(ways: Ways): void {
     }
     const nudge = (steps: number, { repeat }: KeyboardEvent): void => {
       const { piece } = bench()
+      if (ties.nudge(stepS(steps))) return
       if (piece === null) bench().nudge(stepS(steps), repeat)
       else bench().keep({ kind: 'slide', index: piece, byS: stepS(steps) })
     }
@@ -106,8 +107,8 @@ export function useBenchKeys(ways: Ways): void {
       '0': () => bench().showAll(),
       f: () => usePlayer.setState((s) => ({ follow: !s.follow })),
       l: () => {
-        const { selection } = bench()
-        player.setLoop(usePlayer.getState().loop.length || !selection ? [] : [selection])
+        const stretch = bench().selection ?? ties.around()
+        player.setLoop(usePlayer.getState().loop.length || !stretch ? [] : [stretch])
       },
       'Shift+L': () => hearMomentsInTurn(bench().centresS),
       a: () => {

@@ -12,8 +12,12 @@ export interface BendWish {
   ends: boolean
 }
 
-/** What is tried out, null: nothing; and the tie that was chosen. Of the recording on the bench. */
-export const useBendView = create<{ tried: BendWish | null; tie: number | null }>(() => ({ tried: null, tie: null }))
+/** What is tried out, null: nothing; the tie that was chosen, and by how much keys have moved it. Of the recording on the bench. */
+export const useBendView = create<{ tried: BendWish | null; tie: number | null; nudgedS: number }>(() => ({
+  tried: null,
+  tie: null,
+  nudgedS: 0,
+}))
 
 /** The bend of the recording on the bench, or what it would be by the settings that are being turned; null: none. */
 export function useBend(): Bend | null {

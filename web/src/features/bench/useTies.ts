@@ -11,6 +11,8 @@ import { useBendView } from './useBend'
 /** What is heard around a tie, s. */
 const BEFORE_S = 0.15
 const AFTER_S = 0.35
+/** How long a hand may rest between two presses that are one change. */
+const REST_MS = 350
 
 export interface TieActions {
   choose: (index: number | null) => void
@@ -20,6 +22,10 @@ export interface TieActions {
   split: () => void
   hold: () => boolean
   remove: () => boolean
+  /** The chosen tie's sound later; held or pressed again at once it is one change. False where none is chosen. */
+  nudge: (byS: number) => boolean
+  /** From the tie before the chosen one to the next, s; null where none is chosen. */
+  around: () => { startS: number; endS: number } | null
   hear: (way: Way) => void
 }
 
@@ -44,6 +50,15 @@ export function useTies(): TieActions {
       // The loupes look at the tie before, this one and the next.
       const around = [index - 1, index, index + 1].flatMap((one) => ties[one]?.lies_s ?? [])
       if (around.length === 3) bench().lookAt(around)
+    }
+    let timer = 0
+    const settle = (): void => {
+      const { nudgedS } = useBendView.getState()
+      withChosen((index, now) => {
+        const tie = now.ties[index]!
+        if (nudgedS) bench().edit({ kind: 'tie', index, t_rec: tie.t_rec, t_ref: tie.lies_s + nudgedS })
+      })
+      useBendView.setState({ nudgedS: 0 })
     }
     const withChosen = (act: (index: number, bend: Bend) => void): boolean => {
       const [index, now] = [chosen(), bend()]
@@ -74,6 +89,17 @@ export function useTies(): TieActions {
           useBendView.setState({ tie: null })
           bench().edit({ kind: 'remove-ties', indices: [index] })
         }),
+      nudge: (byS) =>
+        withChosen(() => {
+          useBendView.setState((now) => ({ nudgedS: now.nudgedS + byS }))
+          window.clearTimeout(timer)
+          timer = window.setTimeout(settle, REST_MS)
+        }),
+      around: () => {
+        const [index, ties] = [chosen(), bend()?.ties]
+        if (index === null || !ties) return null
+        return { startS: ties[Math.max(0, index - 1)]!.lies_s, endS: ties[Math.min(ties.length - 1, index + 1)]!.lies_s }
+      },
       hear: (way) =>
         void withChosen((index, now) => {
           const tie = now.ties[index]!
