@@ -11,16 +11,19 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
+from scipy.fft import dct
 from scipy.optimize import minimize
+from scipy.spatial.distance import cdist
 from scipy.special import expit
 
 from gullywind.core.bending import match, ties
 from gullywind.core.bending.bent import bent_alignment
 from gullywind.core.bending.course import follow_course
 from gullywind.core.bending.passage import find_passage
-from gullywind.core.features.performance import Performance, hear_performance
+from gullywind.core.features.performance import FRAME_HOP_S, Performance, hear_performance
 from gullywind.core.maps.bending import BendSettings
 from gullywind.core.measure.evidence import Status
+from gullywind.core.native.checks import path_back
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
 from material.performances import (
@@ -70,8 +73,9 @@ class Outcome:
     name: str
     status: Status
     confidence: float
-    #: Timing errors at the truth's moments, ms: bent, and with the timing untouched.
+    #: Timing errors at the truth's moments, ms: bent, by the plain method, and with the timing untouched.
     bent_ms: np.ndarray
+    mfcc_ms: np.ndarray
     plain_ms: np.ndarray
     tie_features: np.ndarray
     tie_certainty: np.ndarray
@@ -101,6 +105,26 @@ def truth_at(case: Performances, t_ref: np.ndarray) -> np.ndarray:
     return found
 
 
+def plain_path(reference: Performance, recording: Performance, t_rec: np.ndarray) -> np.ndarray:
+    """Reference times by what anybody would try first: MFCC each 10 ms and dynamic time warping of the whole."""
+    ours, theirs = (
+        dct(one.bands_db[::2].astype(np.float64), norm="ortho", axis=1)[:, 1:14] for one in (reference, recording)
+    )
+    costs = cdist(ours, theirs)
+    came = np.empty(costs.shape, np.uint8)
+    before = np.concatenate([[0.0], np.full(costs.shape[1], np.inf)])
+    for i, cost in enumerate(costs):
+        least = np.minimum(before[:-1], before[1:])
+        total = np.cumsum(cost)
+        earlier = np.concatenate([[0.0], total[:-1]])
+        here = np.minimum.accumulate(least - earlier) + total
+        came[i] = np.where(here < least + cost - 1e-9, 3, np.where(before[1:] < before[:-1], 2, 1))
+        before = np.concatenate([[np.inf], here])
+    path = path_back(came, costs.shape[0] - 1, costs.shape[1] - 1)
+    columns, at = np.unique(path[:, 1], return_index=True)
+    return np.asarray(np.interp(t_rec, columns * 2 * FRAME_HOP_S, path[at, 0] * 2 * FRAME_HOP_S))
+
+
 def look(kind: str, seed: int, aside: bool) -> Outcome:
     case = kinds(aside)[kind](seed)
     reference, recording = performance(case.reference), performance(case.recording)
@@ -121,6 +145,7 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
         matched.status,
         matched.confidence,
         np.abs(lands - case.t_ref)[~np.isnan(lands)] * 1e3,
+        np.abs(plain_path(reference, recording, case.t_rec) - case.t_ref) * 1e3,
         np.abs(plain - case.t_ref) * 1e3,
         found.features[known],
         found.certainty[known],
@@ -174,11 +199,14 @@ def report(found: list[Outcome]) -> None:
     for one in found:
         by[one.kind].append(one)
     for kind, some in by.items():
-        bent, plain = (np.concatenate([getattr(one, name) for one in some]) for name in ("bent_ms", "plain_ms"))
+        bent, mfcc, plain = (
+            np.concatenate([getattr(one, name) for one in some]) for name in ("bent_ms", "mfcc_ms", "plain_ms")
+        )
         placed = sum(one.status is Status.PLACED for one in some)
         worse = [one.name for one in some if np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)]
         print(
-            f"{kind:24} {np.median(bent):6.2f} / {np.percentile(bent, 95):6.1f} ms, plain {np.median(plain):5.0f} / "
+            f"{kind:24} {np.median(bent):6.2f} / {np.percentile(bent, 95):6.1f} ms, plainly {np.median(mfcc):4.1f} / "
+            f"{np.percentile(mfcc, 95):5.0f}, untouched {np.median(plain):5.0f} / "
             f"{np.percentile(plain, 95):5.0f}; placed {placed} of {len(some)}; joints {sum(o.joints for o in some)}; "
             f"worse: {', '.join(worse) or 'none'}"
         )

@@ -21,7 +21,9 @@ PLACING_WEIGHTS = (-9.331, 4.417, -0.247, 3.666, -13.498)
 PERFORMED_FROM, PERFORMED_BELOW = 0.7, 0.2
 #: A course that runs faster or slower than this over a tenth of a second is no performance's.
 UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
-#: A tie that counts for the plain place.
+#: Where fewer of its ties than this are certain, bending would do more harm than good: it is left alone.
+MOSTLY_CERTAIN = 0.6
+#: A tie that counts for the plain place, and as certain.
 PLACING_CERTAINTY = 0.5
 
 
@@ -62,7 +64,10 @@ def match_performances(
     sure = float(expit(weights[0] + placing_features(reference, recording, passage, course) @ weights[1:]))
     ties, exact = exactly(reference, recording, found.as_ties())
     sure = max(sure, 0.99) if exact else sure
+    certain = float(np.mean([tie.certainty >= PLACING_CERTAINTY for tie in ties])) if ties else 0.0
     status = Status.PLACED if sure >= PERFORMED_FROM else Status.UNSURE if sure >= PERFORMED_BELOW else Status.UNPLACED
+    if status is Status.PLACED and certain < MOSTLY_CERTAIN:
+        status = Status.UNSURE
     checkpoint(1.0)
     return Matched(status, sure, _plain_place(found, ties, passage), ties, exact)
 

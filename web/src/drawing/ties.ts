@@ -45,7 +45,7 @@ export function drawTies(ctx: CanvasRenderingContext2D, s: TiesScene): void {
     ctx.lineTo(below, s.axisY + 8)
     ctx.lineTo(below, s.toY)
     ctx.strokeStyle = tie.followed ? s.palette.moss : s.palette['ink-soft']
-    ctx.globalAlpha = index === s.chosen ? 1 : tie.followed ? 0.55 : 0.3
+    ctx.globalAlpha = index === s.chosen ? 1 : tie.followed ? 0.7 : 0.4
     ctx.lineWidth = index === s.chosen ? 2 : 1
     ctx.setLineDash(tie.followed ? [] : [2, 3])
     ctx.stroke()

@@ -5,7 +5,7 @@ import { bendOptions } from '../../api/queries'
 import { player } from '../../listening/player'
 import type { Way } from '../../listening/ways'
 import { toRecording } from '../../time/timeMap'
-import { useBenchStore } from './benchStore'
+import { useBenchStore, viewOf } from './benchStore'
 import { useBendView } from './useBend'
 
 /** What is heard around a tie, s. */
@@ -47,6 +47,10 @@ export function useTies(): TieActions {
       useBendView.setState({ tie: index })
       const ties = bend()?.ties
       if (index === null || !ties) return
+      // It comes into sight where it was not.
+      const { startS, secondsPerPx } = viewOf(bench())
+      const [atS, wideS] = [ties[index]!.lies_s, bench().widthPx * secondsPerPx]
+      if (atS < startS || atS > startS + wideS) bench().setView((view) => ({ ...view, startS: atS - wideS / 2 }))
       // The loupes look at the tie before, this one and the next.
       const around = [index - 1, index, index + 1].flatMap((one) => ties[one]?.lies_s ?? [])
       if (around.length === 3) bench().lookAt(around)
