@@ -166,6 +166,39 @@ def speech_pair(
     return Performances(f"speech-{seed}", sounds[0], sounds[1], times[0][i], times[1][j], tuple(without))
 
 
+def line_pair(seed: int, speakers: Sequence[str]) -> Performances:
+    """A scene of some lines, and one of them said again, by the same voice or another one, in a quiet room."""
+    rng = np.random.default_rng([seed, 54])
+    texts = [sentence(rng) for _ in range(int(rng.integers(2, 6)))]
+    which = int(rng.integers(len(texts)))
+    a, b = rng.choice(len(speakers), 2, replace=False)
+    if rng.random() < 0.6:
+        b = a
+    speed, pitch = int(rng.integers(140, 180)), int(rng.integers(30, 70))
+    parts, at_s = [np.zeros(RATE_HZ)], 1.0
+    ours, begins_s = spoken(texts[which], Speaker(str(speakers[int(a)]), speed, pitch)), 0.0
+    for k, text in enumerate(texts):
+        said = ours if k == which else spoken(text, Speaker(str(speakers[int(a)]), speed, pitch))
+        begins_s = at_s if k == which else begins_s
+        pause = np.zeros(int(rng.uniform(0.5, 1.5) * RATE_HZ))
+        parts += [said.sound, pause]
+        at_s += (said.sound.size + pause.size) / RATE_HZ
+    again = Speaker(str(speakers[int(b)]), speed + int(rng.integers(-15, 16)), pitch + int(rng.integers(-5, 6)))
+    theirs, lead_s = spoken(texts[which], again), round(float(rng.uniform(0.1, 0.8)) * RATE_HZ) / RATE_HZ
+    line = np.concatenate([np.zeros(round(lead_s * RATE_HZ)), theirs.sound, np.zeros(RATE_HZ // 2)])
+    i, j = np.array(common_moments(ours.names, theirs.names)).T
+    filmed = SoundPath(
+        float(rng.uniform(0.2, 0.5)), float(rng.uniform(4, 10)), float(rng.uniform(12, 25)), "pink", True
+    )
+    return Performances(
+        f"line-{seed}",
+        heard(np.concatenate(parts), filmed, rng),
+        heard(line, SoundPath(0.2, 14.0, 40.0, "pink", True), rng),
+        ours.times_s[i] + begins_s,
+        theirs.times_s[j] + lead_s,
+    )
+
+
 def smooth_pair(seed: int, speakers: Sequence[str], *, sentences: int = 5) -> Performances:
     """One voice, and the same again at another pitch, by another microphone, with a smooth difference in time."""
     from python_stretch.Signalsmith import Stretch

@@ -1,6 +1,6 @@
 """Measure the program itself: speed as ratios within one run, memory, precision. Prints one table.
 
-Run: make bench   (all), or python -m scripts.bench batch pair memory precision render ways sound frames drag
+Run: make bench   (all), or python -m scripts.bench batch pair memory precision render ways bend sound frames drag
 """
 
 import json
@@ -23,6 +23,7 @@ from material.arrays import ArraySound
 from material.devices import SoundPath, clocked, encode, heard
 from material.music import piece
 from material.speech import talk
+from scripts.bench_bending import bench_bending
 from scripts.bench_interface import bench_drag, bench_frames, bench_seek, bench_sound
 from scripts.bench_ways import bench_ways
 from scripts.figures import line
@@ -275,6 +276,7 @@ BENCHES: dict[str, Callable[[Path], None]] = {
     "precision": bench_precision,
     "render": bench_render,
     "ways": bench_ways,
+    "bend": bench_bending,
     "sound": bench_sound,
     "frames": bench_frames,
     "drag": bench_drag,

@@ -31,6 +31,7 @@ from material.performances import (
     VOICES,
     VOICES_ASIDE,
     Performances,
+    line_pair,
     music_pair,
     smooth_pair,
     speech_pair,
@@ -59,6 +60,7 @@ def kinds(aside: bool) -> dict[str, Maker]:
     return {
         "speech": lambda seed: speech_pair(seed, voices),
         "speech in a noisy room": lambda seed: speech_pair(seed + 1000, voices, noisy=True),
+        "a line in its scene": lambda seed: line_pair(seed + 7000, voices),
         "words changed": lambda seed: speech_pair(seed + 2000, voices, changed=True),
         "smooth difference": lambda seed: smooth_pair(seed + 3000, voices),
         "plucked, struck, drums": lambda seed: music_pair(seed + 4000, *sharp[seed % len(sharp)]),
@@ -163,7 +165,7 @@ def strange(kind: str, seed: int, aside: bool) -> tuple[str, Status, float, np.n
     passage = find_passage(reference, recording)
     matched = match.match_performances(reference, recording)
     if passage is None:
-        return kind, matched.status, matched.confidence, np.array([-0.7, 1.5, 0.0, 1.0])
+        return kind, matched.status, matched.confidence, np.array([-0.7, 1.5, 0.0, 1.0, -0.7])
     course = follow_course(reference, recording, passage)
     return kind, matched.status, matched.confidence, match.placing_features(reference, recording, passage, course)
 

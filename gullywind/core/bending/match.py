@@ -16,7 +16,7 @@ from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `placing_features`; fitted
 #: by `scripts.bending` on pairs of the same part and of different ones.
-PLACING_WEIGHTS = (-9.331, 4.417, -0.247, 3.666, -13.498)
+PLACING_WEIGHTS = (-9.331, 4.417, -0.247, 3.666, -13.498, 0.0)
 #: Surer matches are placed, less sure ones do not belong here.
 PERFORMED_FROM, PERFORMED_BELOW = 0.7, 0.2
 #: A course that runs faster or slower than this over a tenth of a second is no performance's.
@@ -73,7 +73,7 @@ def match_performances(
 
 
 def placing_features(reference: Performance, recording: Performance, passage: Passage, course: Course) -> Floats:
-    """What tells the same part from another one, each about 0..4: height, distance, share of either, unevenness."""
+    """What tells the same part from another: height, distance, share of either, unevenness, length; each about 0..4."""
     within = (course.t_ref >= passage.t_ref[0]) & (course.t_ref <= passage.t_ref[-1]) & (course.distance >= 0)
     heard = within & reference.sounding
     frames = np.clip(np.rint(course.t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
@@ -95,6 +95,7 @@ def placing_features(reference: Performance, recording: Performance, passage: Pa
             float(course.distance[heard].mean()) if heard.any() else 1.5,
             max(shares),
             float(uneven.mean()) if uneven.size else 1.0,
+            np.log(max(float(heard.sum()) * FRAME_HOP_S, 0.5)),
         ]
     )
 
