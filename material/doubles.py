@@ -9,7 +9,8 @@ import numpy as np
 import soundfile
 
 from material.devices import RATE_HZ, SoundPath, heard
-from material.performances import Speaker, music_pair, spoken
+from material.performances import music_pair
+from material.spoken import Speaker, spoken
 
 #: Sung on one tone each, as near to song as the synthesiser comes.
 VERSE = [

@@ -11,12 +11,13 @@ import soundfile
 from gullywind.core.bending.bent import bent_alignment
 from gullywind.core.bending.match import match_performances
 from gullywind.core.features.performance import hear_performance
-from gullywind.core.maps.bending import BendSettings
+from gullywind.core.maps.ties import BendSettings
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.render.warp import render
 from gullywind.core.sound.views import Listening
 from gullywind.formats.media import open_media
-from material.performances import VOICES, speech_pair
+from material.performances import speech_pair
+from material.spoken import VOICES
 from scripts.figures import line
 
 RATE_HZ = 48000

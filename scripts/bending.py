@@ -21,21 +21,13 @@ from gullywind.core.bending.bent import bent_alignment
 from gullywind.core.bending.course import follow_course
 from gullywind.core.bending.passage import find_passage
 from gullywind.core.features.performance import FRAME_HOP_S, Performance, hear_performance
-from gullywind.core.maps.bending import BendSettings
+from gullywind.core.maps.ties import BendSettings
 from gullywind.core.measure.evidence import Status
 from gullywind.core.native.checks import path_back
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
-from material.performances import (
-    INSTRUMENTS_ASIDE,
-    VOICES,
-    VOICES_ASIDE,
-    Performances,
-    line_pair,
-    music_pair,
-    smooth_pair,
-    speech_pair,
-)
+from material.performances import INSTRUMENTS_ASIDE, Performances, line_pair, music_pair, smooth_pair, speech_pair
+from material.spoken import VOICES, VOICES_ASIDE
 
 #: Ties nearer to the truth than this are right.
 RIGHT_S = 0.02

@@ -11,7 +11,7 @@ from gullywind.command_line.output import write_json
 from gullywind.command_line.progress import Progress
 from gullywind.core.ground.words import percent
 from gullywind.core.judge.notes import left_over_words
-from gullywind.core.maps.bending import BendSettings
+from gullywind.core.maps.ties import BendSettings
 from gullywind.core.measure.evidence import Status, Way
 from gullywind.formats.file_names import shown
 from gullywind.formats.result_json import RecordingResult, result_json

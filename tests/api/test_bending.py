@@ -4,7 +4,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from material.performances import VOICES, speech_pair
+from material.performances import speech_pair
+from material.spoken import VOICES
 from tests.api.case import ApiCase
 from tests.files import wav_bytes
 

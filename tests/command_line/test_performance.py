@@ -9,7 +9,8 @@ import numpy as np
 import soundfile
 
 from material.devices import RATE_HZ
-from material.performances import VOICES, music_pair, speech_pair
+from material.performances import music_pair, speech_pair
+from material.spoken import VOICES
 from tests.command_line.test_align import run
 
 

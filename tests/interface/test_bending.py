@@ -4,7 +4,8 @@ import re
 
 from playwright.sync_api import expect
 
-from material.performances import VOICES, music_pair, speech_pair
+from material.performances import music_pair, speech_pair
+from material.spoken import VOICES
 from tests.files import wav_bytes
 from tests.interface.server import InterfaceTest
 

@@ -82,7 +82,7 @@ class KeysTest(InterfaceTest):
         self.assertEqual(self.page.url, self.bench)
 
     def test_a_choice_is_one_stop_of_the_tab_key_with_arrows_inside(self):
-        self.page.get_by_role("button", name="leave it alone").focus()
+        self.page.get_by_role("button", name="Follow the reference").focus()
         self.page.keyboard.press("Tab")
         chosen = self.page.get_by_role("radio", name="1 ms", exact=True)
         expect(chosen).to_be_focused()

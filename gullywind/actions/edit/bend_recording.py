@@ -12,7 +12,8 @@ from gullywind.actions.edit.tie_sets import carried_parts
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.maps.bend_edits import BendEdit, HoldEdges, HoldTies
-from gullywind.core.maps.bending import Bend, Bending, Levels
+from gullywind.core.maps.bending import Bend, Bending
+from gullywind.core.maps.ties import Levels
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 from gullywind.core.sound.peaks import FINEST_BIN, SCALE

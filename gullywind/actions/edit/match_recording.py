@@ -13,7 +13,8 @@ from gullywind.core.bending.match import Matched, match_performances
 from gullywind.core.features.performance import Performance
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.maps.bending import Bending, BendSettings
+from gullywind.core.maps.bending import Bending
+from gullywind.core.maps.ties import BendSettings
 from gullywind.core.maps.version import Gaps, Sounding, Version
 from gullywind.core.measure.evidence import Status
 from gullywind.store.database import Session

@@ -17,7 +17,7 @@ from gullywind.core.ground.units import Checkpoint
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.judge import unplaced
 from gullywind.core.judge.notes import heard_notes, silent_note
-from gullywind.core.maps.bending import BendSettings
+from gullywind.core.maps.ties import BendSettings
 from gullywind.core.maps.timeline import Timeline
 from gullywind.core.measure.evidence import Alignment, Status, Way
 from gullywind.core.measure.windows import MapAll

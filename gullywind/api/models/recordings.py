@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from gullywind.actions.status import RecordingStatus, status_of_recording
 from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
-from gullywind.core.bending.prove import TOGETHER_S
+from gullywind.core.bending.prove import PERFORMERS_TOGETHER_S
 from gullywind.core.ground.words import percent, short_time
 from gullywind.core.judge.notes import joint_words
 from gullywind.core.maps.piece_edits import LEAST_GAP_S
@@ -282,7 +282,7 @@ def _proof(row: RecordingRow) -> ProofOut | None:
 def _is_in_step(row: RecordingRow, residual: Mapping[str, float]) -> bool:
     """Whether it is where it should be: of the same event to a millisecond, of a performance as an ear has it."""
     if row.current and row.current.value.bending:
-        return residual["median_ms"] <= TOGETHER_S * 1e3
+        return residual["median_ms"] <= PERFORMERS_TOGETHER_S * 1e3
     return is_in_step(residual["p95_ms"] / 1e3)
 
 

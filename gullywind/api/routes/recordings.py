@@ -21,6 +21,15 @@ from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, describe_recording, remove_recordings, take_in
 from gullywind.api.deps import ContextDep, SessionDep
 from gullywind.api.models.bend import BendOut
+from gullywind.api.models.bend_edits import (
+    BendIn,
+    ClosenessIn,
+    HoldEdgesIn,
+    HoldTiesIn,
+    RemoveTiesIn,
+    TieIn,
+    UnbendIn,
+)
 from gullywind.api.models.evidence import (
     ChannelOut,
     CurveOut,
@@ -33,26 +42,19 @@ from gullywind.api.models.evidence import (
 )
 from gullywind.api.models.folders import PathIn
 from gullywind.api.models.map_edits import (
-    BendIn,
     ClockIn,
     ClocksIn,
-    ClosenessIn,
     CorrectInSetIn,
     EditIn,
     FirstSoundIn,
     GoIn,
-    HoldEdgesIn,
-    HoldTiesIn,
     LevelsIn,
     LockIn,
-    RemoveTiesIn,
     SetAsideIn,
     SettleIn,
     StepIn,
     TakeIn,
-    TieIn,
     TrimIn,
-    UnbendIn,
 )
 from gullywind.api.models.recordings import DescribeIn, RecordingOut
 from gullywind.api.shown import recording_out

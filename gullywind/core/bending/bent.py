@@ -8,7 +8,8 @@ import numpy as np
 from gullywind.core.bending.match import Matched
 from gullywind.core.features.performance import FRAME_HOP_S, Performance
 from gullywind.core.ground.words import Note, clock_time, seconds
-from gullywind.core.maps.bending import TOLD_GIVEN_UP_S, Bend, BendSettings, Levels, bend
+from gullywind.core.maps.bending import TOLD_GIVEN_UP_S, Bend, bend
+from gullywind.core.maps.ties import BendSettings, Levels
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Alignment, Candidate, MovedTie, Status
 

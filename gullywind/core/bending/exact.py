@@ -7,7 +7,7 @@ import numpy as np
 
 from gullywind.core.features.performance import HEARD_RATE_HZ, Performance
 from gullywind.core.ground.units import Samples
-from gullywind.core.maps.bending import Tie
+from gullywind.core.maps.ties import Tie
 
 #: Sound around a tie that is compared, and how far from where the course has it.
 COMPARED_S, LOOKED_AROUND_S = 0.04, 0.012

@@ -11,7 +11,7 @@ from gullywind.core.bending.passage import Passage, find_passage
 from gullywind.core.bending.ties import FoundTies, find_ties
 from gullywind.core.features.performance import FRAME_HOP_S, Performance
 from gullywind.core.ground.units import Checkpoint, Floats, no_checkpoint
-from gullywind.core.maps.bending import Tie
+from gullywind.core.maps.ties import Tie
 from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `placing_features`; fitted

@@ -17,7 +17,7 @@ TRACED_FRAMES = 20
 #: What is measured lies this close to the reference, s; sound that was cut or left alone is no residual.
 MEASURED_S = 0.15
 #: Two performers are together within this, s: a trained ear hears no more.
-TOGETHER_S = 0.01
+PERFORMERS_TOGETHER_S = 0.01
 #: Quality of a window that is as sure as can be.
 SUREST = 40.0
 
@@ -59,7 +59,7 @@ def bend_verdict(lag_s: float, quality: float) -> Verdict:
     """What a moment of a bend's proof says."""
     if quality <= 0:
         return Verdict.NOTHING
-    return Verdict.AGREES if abs(lag_s) <= TOGETHER_S else Verdict.DIFFERS
+    return Verdict.AGREES if abs(lag_s) <= PERFORMERS_TOGETHER_S else Verdict.DIFFERS
 
 
 def _trace(course: Course, late: np.ndarray, told: np.ndarray) -> tuple[WindowLag, ...]:

@@ -11,7 +11,7 @@ from gullywind.core.bending.attacks import attack_difference_s
 from gullywind.core.bending.course import Course
 from gullywind.core.features.performance import FRAME_HOP_S, Performance, band_centres_hz
 from gullywind.core.ground.units import Floats
-from gullywind.core.maps.bending import Tie, TieKind
+from gullywind.core.maps.ties import Tie, TieKind
 
 #: Changes are smoothed by so many frames, lie at least so many apart, and are at least this share of the strong ones.
 SMOOTHED_FRAMES, APART_FRAMES, LEAST_CHANGE, STRONG_PERCENTILE = 1.5, 7, 0.3, 99

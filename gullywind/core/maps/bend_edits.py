@@ -11,7 +11,8 @@ import numpy as np
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.words import clock_time, later
-from gullywind.core.maps.bending import LEAST_APART_S, Bending, BendSettings, Tie, TieKind
+from gullywind.core.maps.bending import Bending
+from gullywind.core.maps.ties import LEAST_APART_S, BendSettings, Tie, TieKind
 
 #: A tie that a person set is as sure as can be.
 BY_HAND = 1.0

@@ -1,12 +1,11 @@
-"""Ties, and the map that bends a recording along them as far as its editor wants. Times in s.
+"""The map that bends a recording along its ties as far as its editor wants. Times in s.
 
-A tie says that a moment of the recording is that moment of the reference. A bend takes away some or all of each tie's
-difference against the plain place, stretches nothing beyond a limit, and acts between neighbouring ties only.
+A bend takes away some or all of each tie's difference against the plain place, stretches nothing beyond a limit, and
+acts between neighbouring ties only.
 """
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
-from enum import StrEnum
 from itertools import pairwise
 from typing import Any
 
@@ -15,6 +14,7 @@ import numpy.typing as npt
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.units import Floats
+from gullywind.core.maps.ties import AS_CLOSE_AS_POSSIBLE, LEAST_APART_S, BendSettings, Levels, Tie, TieKind
 from gullywind.core.maps.time_map import Piece, TimeMap
 
 #: Where more than this would have to be given up to keep within the limit, a passage has no counterpart and is cut:
@@ -24,98 +24,10 @@ MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.03, 0.005
 LEAST_DOUBT = 0.1
 #: One that is held gives way only where it must.
 HELD_DOUBT = 1e-4
-#: A pause is this far below the loud moments, dB, for so long.
-PAUSE_DB, PAUSE_S = 30.0, 0.04
 #: What the limit keeps further than this from its tie is told.
 TOLD_GIVEN_UP_S = 0.02
 #: Passes over all stretches until they keep within the limit, and how nearly they must.
 PASSES, WITHIN_S = 400, 1e-5
-#: Ties nearer to each other say the same.
-LEAST_APART_S = 0.005
-
-
-class TieKind(StrEnum):
-    """What a tie holds on to."""
-
-    START = "start"  #: the first energy of a word or note
-    OPENING = "opening"  #: where a syllable's vowel opens
-    END = "end"
-
-
-@dataclass(frozen=True, slots=True)
-class Tie:
-    """One moment of the recording is one of the reference.
-
-    Attributes
-    ----------
-    t_ref, t_rec : s.
-    certainty : 0..1. That it is so within 20 ms.
-    closeness : 0..1. How much of its difference is taken away; None: as of all.
-    held : it lies where it says, whatever is chosen for all.
-    """
-
-    t_ref: float
-    t_rec: float
-    kind: TieKind
-    certainty: float
-    closeness: float | None = None
-    held: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class BendSettings:
-    """How a recording is bent.
-
-    Attributes
-    ----------
-    closeness : 0..1. How much of each difference is taken away.
-    leave_below_s : 0 or more, s. Smaller differences stay.
-    limit : above 0. Nothing is stretched or squeezed by more than this share.
-    ends : whether ends of words and notes follow as well as starts.
-    least_certainty : 0..1. Ties below it are not followed.
-    """
-
-    closeness: float = 1.0
-    leave_below_s: float = 0.0
-    limit: float = 0.3
-    ends: bool = True
-    least_certainty: float = 0.5
-
-    def __post_init__(self) -> None:
-        if not 0 <= self.closeness <= 1:
-            raise InputError(f"closeness must be from 0 to 1, got {self.closeness}")
-        if not self.leave_below_s >= 0:
-            raise InputError(f"differences to leave alone must be 0 s or more, got {self.leave_below_s}")
-        if not self.limit > 0:
-            raise InputError(f"the limit must be above 0, got {self.limit}")
-        if not 0 <= self.least_certainty <= 1:
-            raise InputError(f"a certainty lies between 0 and 1, got {self.least_certainty}")
-
-
-AS_CLOSE_AS_POSSIBLE = BendSettings()
-
-
-@dataclass(frozen=True, eq=False)
-class Levels:
-    """How loud a recording is along its time: `level_db`, shape (frames,), one each `hop_s`."""
-
-    hop_s: float
-    level_db: npt.NDArray[np.float32]
-
-    def between(self, start_s: float, end_s: float) -> tuple[Floats, npt.NDArray[np.float32]]:
-        """Times in s and levels from `start_s` to `end_s`."""
-        first, last = (int(np.clip(round(t / self.hop_s), 0, self.level_db.size - 1)) for t in (start_s, end_s))
-        # Never empty: a stretch may be shorter than a frame.
-        last = max(first, last)
-        return np.asarray(np.arange(first, last + 1) * self.hop_s, np.float64), self.level_db[first : last + 1]
-
-    def pauses(self, start_s: float, end_s: float) -> bool:
-        """Whether there is a pause in a stretch."""
-        _, level = self.between(start_s, end_s)
-        quiet = level < float(np.percentile(self.level_db, 95)) - PAUSE_DB
-        edges = np.diff(np.concatenate([[0], quiet.astype(np.int8), [0]]))
-        runs = np.flatnonzero(edges < 0) - np.flatnonzero(edges > 0)
-        return bool(runs.size) and float(runs.max()) * self.hop_s >= PAUSE_S
 
 
 @dataclass(frozen=True, slots=True)

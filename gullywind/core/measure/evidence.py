@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gullywind.core.ground.words import Note
-from gullywind.core.maps.bending import Tie
+from gullywind.core.maps.ties import Tie
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Gaps, Sounding, Version
 from gullywind.core.measure.correlate import WindowLag

@@ -15,7 +15,6 @@ from gullywind.core.ground.units import Floats, Samples
 from gullywind.core.native.checks import (
     Spectrum,
     check,
-    check_band,
     check_bands,
     check_bins,
     check_lines,
@@ -24,20 +23,15 @@ from gullywind.core.native.checks import (
     check_product,
     check_rows,
     check_sections,
-    check_sequences,
     check_weighing,
-    likeness,
-    path_back,
 )
 
 #: As in `kernels.c`.
 ABREAST = 16
-#: Rows whose likeness is computed together, as one product of matrices.
-ROWS_AT_ONCE = 256
 _LIBRARY = f"{native.__path__[0]}/libkernels.so"
 
 try:
-    _kernels = ctypes.CDLL(_LIBRARY)
+    library = ctypes.CDLL(_LIBRARY)
 except OSError as error:
     raise ImportError(f"{_LIBRARY} is missing or was built on another machine: please run `make setup`") from error
 
@@ -60,8 +54,8 @@ for _name, _takes in {
     "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
-    getattr(_kernels, _name).argtypes = _takes
-    getattr(_kernels, _name).restype = _D if _name == "fold_product" else None
+    getattr(library, _name).argtypes = _takes
+    getattr(library, _name).restype = _D if _name == "fold_product" else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
@@ -80,9 +74,9 @@ def interpolate(sound: Samples, start: float, step: float, table: Samples, into:
     """
     check_positions(sound, start, step, table, into)
     channels, length, (phases, taps) = sound.shape[0], into.shape[1], table.shape
-    _kernels.interpolate(
-        *(_at(sound), channels, sound.strides[0] // 4, start, step, _at(table), phases - 1, taps),
-        *(_at(into), into.strides[0] // 4, length),
+    library.interpolate(
+        *(address(sound), channels, sound.strides[0] // 4, start, step, address(table), phases - 1, taps),
+        *(address(into), into.strides[0] // 4, length),
     )
 
 
@@ -90,7 +84,7 @@ def thin(sound: Samples, factor: int) -> Samples:
     """Sums of `factor` samples each, shape (samples // factor,); what does not fill the last is left out."""
     check(np.float32, sound)
     into = np.empty(sound.size // factor, np.float32)
-    _kernels.thin(_at(sound), factor, _at(into), into.size)
+    library.thin(address(sound), factor, address(into), into.size)
     return into
 
 
@@ -99,7 +93,7 @@ def cut(sound: Samples, starts: npt.NDArray[np.int64], window: Samples) -> Sampl
     check(np.float32, sound, window)
     check(np.int64, starts)
     into = np.empty((starts.size, window.size), np.float32)
-    _kernels.cut(_at(sound), sound.size, _at(starts), starts.size, _at(window), window.size, _at(into))
+    library.cut(address(sound), sound.size, address(starts), starts.size, address(window), window.size, address(into))
     return into
 
 
@@ -110,14 +104,14 @@ def band_powers(spectra: Spectrum, edges: npt.NDArray[np.int64]) -> npt.NDArray[
     rows, bins = spectra.shape
     check_bands(edges, bins)
     into = np.empty((rows, edges.shape[0]), np.float32)
-    _kernels.band_powers(_at(spectra), rows, bins, _at(edges), edges.shape[0], _at(into))
+    library.band_powers(address(spectra), rows, bins, address(edges), edges.shape[0], address(into))
     return into
 
 
 def advance(spectrum: Spectrum, samples: float) -> None:
     """Turn the phases of a real signal's spectrum, shape (size // 2 + 1,), so that it comes `samples` earlier."""
     check(np.complex64, spectrum)
-    _kernels.advance(_at(spectrum), spectrum.size, samples, 2 * (spectrum.size - 1))
+    library.advance(address(spectrum), spectrum.size, samples, 2 * (spectrum.size - 1))
 
 
 def sum_spectra(
@@ -126,9 +120,11 @@ def sum_spectra(
     """Cross spectrum `conj(x) * y`, and both power spectra, summed over rows; each shape (bins,)."""
     check_rows(x_rows, y_rows)
     bins = x_rows[0].size
-    at = np.array([[_at(row) for row in rows] for rows in (x_rows, y_rows)], np.uintp)
+    at = np.array([[address(row) for row in rows] for rows in (x_rows, y_rows)], np.uintp)
     cross, powers = np.empty(bins, np.complex64), np.empty((2, bins), np.float32)
-    _kernels.sum_spectra(_at(at[0]), _at(at[1]), len(x_rows), bins, _at(cross), _at(powers[0]), _at(powers[1]))
+    library.sum_spectra(
+        address(at[0]), address(at[1]), len(x_rows), bins, address(cross), address(powers[0]), address(powers[1])
+    )
     return cross, powers[0], powers[1]
 
 
@@ -138,7 +134,7 @@ def compare(
     """The cross spectrum with every magnitude 1, and the magnitude-squared coherence 0..1; each shape (bins,)."""
     check_powers(cross, x_power, y_power)
     phases, coherence = np.empty_like(cross), np.empty_like(x_power)
-    _kernels.compare(_at(cross), _at(x_power), _at(y_power), cross.size, _at(phases), _at(coherence))
+    library.compare(address(cross), address(x_power), address(y_power), cross.size, address(phases), address(coherence))
     return phases, coherence
 
 
@@ -153,7 +149,7 @@ def band_coherence(
     check(np.int64, edges)
     check_bands(edges, min(coherence.size, power.size))
     into = np.empty((edges.shape[0], 2))
-    _kernels.band_coherence(_at(coherence), _at(power), _at(edges), edges.shape[0], _at(into))
+    library.band_coherence(address(coherence), address(power), address(edges), edges.shape[0], address(into))
     return into
 
 
@@ -179,9 +175,9 @@ def weigh(
     """
     check_weighing(phases, coherence, bins)
     weighted = np.empty_like(phases)
-    _kernels.weigh(
-        *(_at(phases), _at(coherence), phases.size, bins.start, bins.stop),
-        *(independent, reach, most, least, _at(weighted)),
+    library.weigh(
+        *(address(phases), address(coherence), phases.size, bins.start, bins.stop),
+        *(independent, reach, most, least, address(weighted)),
     )
     return weighted
 
@@ -194,7 +190,7 @@ def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, 
     """
     check_bins(spectrum, bins)
     three = (ctypes.c_double * 3)()
-    _kernels.correlation_at(_at(spectrum), bins.start, bins.stop, 2 * (spectrum.size - 1), lag, three)
+    library.correlation_at(address(spectrum), bins.start, bins.stop, 2 * (spectrum.size - 1), lag, three)
     return three[0], three[1], three[2]
 
 
@@ -217,7 +213,9 @@ def weighted_energy(sound: Samples, sections: Floats, state: Floats, block: int,
     into = np.zeros(-(-(filled + sound.size) // block), np.float64)
     if not sound.size:
         return into
-    _kernels.weighted_energy(_at(sound), sound.size, _at(sections), _at(state), block, filled, settle, _at(into))
+    library.weighted_energy(
+        address(sound), sound.size, address(sections), address(state), block, filled, settle, address(into)
+    )
     return into
 
 
@@ -225,7 +223,7 @@ def extremes(sound: Samples, bin_samples: int) -> Samples:
     """Minimum, maximum and energy of each bin, shape (samples // bin_samples, 3); what fills no bin is left out."""
     check(np.float32, sound)
     into = np.empty((sound.size // bin_samples, 3), np.float32)
-    _kernels.extremes(_at(sound), len(into), bin_samples, _at(into))
+    library.extremes(address(sound), len(into), bin_samples, address(into))
     return into
 
 
@@ -252,9 +250,9 @@ def fold_product(
     twice = np.zeros(-(-2 * taps.size // ABREAST) * ABREAST, np.float32)
     twice[: 2 * taps.size] = np.repeat(taps, 2)
     return float(
-        _kernels.fold_product(
-            *(_at(ours), _at(theirs), ours.size, first, lag, size, _at(twice), twice.size, reach, every),
-            *(_at(product), _at(into), into.size),
+        library.fold_product(
+            *(address(ours), address(theirs), ours.size, first, lag, size, address(twice), twice.size, reach, every),
+            *(address(product), address(into), into.size),
         )
     )
 
@@ -271,79 +269,12 @@ def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tup
     check_lines(values, starts, inner)
     rows, width = values.shape
     found, total = np.empty(3), np.empty(inner, np.float32)
-    _kernels.best_line(_at(values), rows, width, _at(starts), len(starts), inner, _at(total), _at(found))
+    library.best_line(address(values), rows, width, address(starts), len(starts), inner, address(total), address(found))
     return int(found[0]), int(found[1]), float(found[2])
 
 
-def common_passage(first: Samples, second: Samples, base: float, gap: float) -> tuple[npt.NDArray[np.int64], float]:
-    """The path of highest likeness through the passage that two sequences of features have in common.
-
-    Parameters
-    ----------
-    first, second : shapes (n, dims) and (m, dims).
-    base : > 0. Likeness is this less the squared distance.
-    gap : what a step along one sequence alone costs.
-
-    Returns
-    -------
-    Path : shape (steps, 2), elements of both, rising; empty where nothing is alike.
-    Sum : of all likeness along it.
-
-    References
-    ----------
-    Smith and Waterman, "Identification of common molecular subsequences", J. Mol. Biol. 147, 1981; steps of Sakoe and
-    Chiba, IEEE Trans. ASSP 26, 1978.
-    """
-    check_sequences(first, second)
-    n, m = len(first), len(second)
-    came, best, before = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0]), np.zeros(m + 1, np.float32)
-    for row in range(0, n, ROWS_AT_ONCE):
-        like = likeness(first[row : row + ROWS_AT_ONCE], second, base)
-        _kernels.passage_rows(_at(like), len(like), m, gap, row, _at(before), _at(came[row:]), _at(best))
-    return path_back(came, int(best[1]), int(best[2])), float(best[0])
-
-
-def likely_course(
-    first: Samples,
-    second: Samples,
-    starts: npt.NDArray[np.int64],
-    width: int,
-    *,
-    sharpness: float,
-    gap: float,
-    reach: int,
-) -> Floats:
-    """Where each element of a sequence belongs in another, over all paths within a band at once.
-
-    Parameters
-    ----------
-    first, second : shapes (n, dims) and (m, dims).
-    starts : shape (n,), never falling. First column of the band at each element of `first`.
-    width : columns of the band.
-    sharpness : > 0. Likelihood is exp(-sharpness * squared distance).
-    gap : 0 to 1. Weight of a step along one sequence alone.
-    reach : columns around the likeliest one over which the mean is taken.
-
-    Returns
-    -------
-    shape (n, 3) : mean column, its standard deviation in columns, mean squared distance there (-1: outside).
-
-    References
-    ----------
-    Rabiner, "A tutorial on hidden Markov models", Proc. IEEE 77, 1989 (forward and backward sums).
-    """
-    check_band(first, second, starts, width, reach)
-    (n, dims), m = first.shape, len(second)
-    forward, rows, into = np.empty((n, width)), np.empty(3 * width), np.empty((n, 3))
-    distances, weights = np.empty((2, n, width), np.float32)
-    _kernels.likely_course(
-        *(_at(first), _at(second), n, m, dims, _at(starts), width, sharpness, gap, reach),
-        *(_at(forward), _at(distances), _at(weights), _at(rows), _at(into)),
-    )
-    return into
-
-
-def _at(array: npt.NDArray) -> int:
+def address(array: npt.NDArray) -> int:
+    """Where an array begins in memory."""
     # A third of the time of `array.ctypes`, which cannot be had of what is read-only, empty or strided.
     if array.flags.writeable and array.flags.c_contiguous and array.size:
         return ctypes.addressof(ctypes.c_char.from_buffer(array.data))

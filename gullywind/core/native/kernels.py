@@ -2,9 +2,11 @@
 
 try:
     from gullywind.core.native import compiled as loops
+    from gullywind.core.native import compiled_paths as paths
 except ImportError:
     # No compiler at set-up, or another kind of processor.
     from gullywind.core.native import plain as loops  # type: ignore[no-redef]
+    from gullywind.core.native import plain_paths as paths  # type: ignore[no-redef]
 
 from gullywind.core.native.checks import Spectrum
 
@@ -22,8 +24,8 @@ weighted_energy = loops.weighted_energy
 extremes = loops.extremes
 fold_product = loops.fold_product
 best_line = loops.best_line
-common_passage = loops.common_passage
-likely_course = loops.likely_course
+common_passage = paths.common_passage
+likely_course = paths.likely_course
 
 __all__ = [
     "Spectrum",

@@ -9,13 +9,14 @@ from gullywind.core.bending.match import match_performances
 from gullywind.core.bending.prove import prove_bend
 from gullywind.core.features.performance import hear_performance
 from gullywind.core.ground.errors import InputError
-from gullywind.core.maps.bending import BendSettings
+from gullywind.core.maps.ties import BendSettings
 from gullywind.core.measure.evidence import Status
 from gullywind.core.proof import rendered_listening
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
 from material.devices import RATE_HZ
-from material.performances import VOICES, music_pair, smooth_pair, speech_pair
+from material.performances import music_pair, smooth_pair, speech_pair
+from material.spoken import VOICES
 
 
 def view(sound: np.ndarray) -> Listening:

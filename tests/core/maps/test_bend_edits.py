@@ -2,7 +2,8 @@ import unittest
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.maps.bend_edits import BendSo, HoldEdges, HoldTies, PutTie, RemoveTies, SetCloseness
-from gullywind.core.maps.bending import Bending, BendSettings, Tie, TieKind
+from gullywind.core.maps.bending import Bending
+from gullywind.core.maps.ties import BendSettings, Tie, TieKind
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 

@@ -5,7 +5,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.maps.bending import BendSettings, Levels, Tie, TieKind, bend
+from gullywind.core.maps.bending import bend
+from gullywind.core.maps.ties import BendSettings, Levels, Tie, TieKind
 
 START, END = TieKind.START, TieKind.END
 OFFSET_S, LENGTH_S = 2.0, 20.0

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.native import compiled, plain
+from gullywind.core.native import compiled, compiled_paths, plain, plain_paths
 from gullywind.core.sound.loudness import k_weighting
 
 RNG = np.random.default_rng(5)
@@ -37,9 +37,9 @@ def with_both(test):
 
     @wraps(test)
     def run(self, *args, **values):
-        for loops in (compiled, plain):
+        for loops, paths in ((compiled, compiled_paths), (plain, plain_paths)):
             with self.subTest(loops=loops.__name__):
-                self.loops = loops
+                self.loops, self.paths = loops, paths
                 test(self, *args, **values)
 
     return run
@@ -314,22 +314,24 @@ class CommonPassageTest(unittest.TestCase):
         first = np.concatenate([noise(7, 6), shared, noise(5, 6)])
         # Played at half the speed in its second half.
         second = np.concatenate([noise(11, 6), shared[:15], np.repeat(shared[15:], 2, axis=0), noise(3, 6)])
-        path, total = self.loops.common_passage(first, second, 4.0, 0.5)
+        path, total = self.paths.common_passage(first, second, 4.0, 0.5)
         self.assertGreater(total, 30 * 4.0)
         on = {(7 + k, 11 + k) for k in range(15)}
         self.assertGreaterEqual(len(on & {tuple(one) for one in path.tolist()}), 14)
         self.assertTrue(np.all(np.diff(path, axis=0) >= 0))
-        self.assertEqual(path[-1].tolist(), [36, 55])
+        # The half that was played slowly; by chance what follows may be a little alike.
+        slow = {(22 + k, 26 + 2 * k) for k in range(15)} | {(22 + k, 27 + 2 * k) for k in range(15)}
+        self.assertGreaterEqual(len(slow & {tuple(one) for one in path.tolist()}), 20)
 
     @with_both
     def test_strangers_have_nothing(self):
-        path, total = self.loops.common_passage(noise(20, 6), noise(25, 6) + 50, 4.0, 0.5)
+        path, total = self.paths.common_passage(noise(20, 6), noise(25, 6) + 50, 4.0, 0.5)
         self.assertEqual((path.shape, total), ((0, 2), 0.0))
 
     @with_both
     def test_other_features_are_refused(self):
         with self.assertRaisesRegex(InputError, "equal features"):
-            self.loops.common_passage(noise(3, 4), noise(3, 5), 1.0, 0.1)
+            self.paths.common_passage(noise(3, 4), noise(3, 5), 1.0, 0.1)
 
 
 class LikelyCourseTest(unittest.TestCase):
@@ -341,8 +343,8 @@ class LikelyCourseTest(unittest.TestCase):
         second = np.repeat(first, rng.integers(1, 3, 40), axis=0) + rng.standard_normal(5).astype(np.float32) * 0.1
         starts = np.rint(np.linspace(0, len(second) - 1, 40)).astype(np.int64) - half
         values = {"sharpness": 0.5, "gap": 0.1, "reach": 2}
-        found = compiled.likely_course(first, second, starts, 2 * half + 1, **values)
-        close(self, found, plain.likely_course(first, second, starts, 2 * half + 1, **values), 1e-5)
+        found = compiled_paths.likely_course(first, second, starts, 2 * half + 1, **values)
+        close(self, found, plain_paths.likely_course(first, second, starts, 2 * half + 1, **values), 1e-5)
 
     @with_both
     def test_follows_to_a_fraction_of_an_element(self):
@@ -351,13 +353,13 @@ class LikelyCourseTest(unittest.TestCase):
         wave = lambda at: np.stack([np.sin(at * k + k) for k in (0.3, 0.7, 1.1, 1.9)], axis=1).astype(np.float32)  # noqa: E731
         first, second = wave(phase), wave(np.arange(0, 60, 0.25))
         starts = np.maximum.accumulate(np.rint(phase / 0.25).astype(np.int64) - 8)
-        found = self.loops.likely_course(first, second, starts, 17, sharpness=20.0, gap=0.3, reach=4)
+        found = self.paths.likely_course(first, second, starts, 17, sharpness=20.0, gap=0.3, reach=4)
         np.testing.assert_allclose(found[5:-5, 0], phase[5:-5] / 0.25, atol=0.6)
         self.assertLess(found[5:-5, 1].max(), 2.0)
 
     @with_both
     def test_a_band_beside_the_second_says_so(self):
-        found = self.loops.likely_course(
+        found = self.paths.likely_course(
             noise(4, 3), noise(5, 3), np.full(4, 90, np.int64), 3, sharpness=1.0, gap=0.1, reach=1
         )
         np.testing.assert_array_equal(found[:, 2], -1.0)
@@ -365,4 +367,4 @@ class LikelyCourseTest(unittest.TestCase):
     @with_both
     def test_a_band_that_runs_back_is_refused(self):
         with self.assertRaisesRegex(InputError, "rising band"):
-            self.loops.likely_course(noise(3, 4), noise(3, 4), np.array([2, 1, 0]), 3, sharpness=1.0, gap=0.1, reach=1)
+            self.paths.likely_course(noise(3, 4), noise(3, 4), np.array([2, 1, 0]), 3, sharpness=1.0, gap=0.1, reach=1)

@@ -1,0 +1,79 @@
+"""Calls into `kernels.c` for paths through two sequences of features; what does not fit is refused here."""
+
+import numpy as np
+import numpy.typing as npt
+
+from gullywind.core.ground.units import Floats, Samples
+from gullywind.core.native.checks import check_band, check_sequences, likeness, path_back
+from gullywind.core.native.compiled import address, library
+
+#: Rows whose likeness is computed together, as one product of matrices.
+ROWS_AT_ONCE = 256
+
+
+def common_passage(first: Samples, second: Samples, base: float, gap: float) -> tuple[npt.NDArray[np.int64], float]:
+    """The path of highest likeness through the passage that two sequences of features have in common.
+
+    Parameters
+    ----------
+    first, second : shapes (n, dims) and (m, dims).
+    base : > 0. Likeness is this less the squared distance.
+    gap : what a step along one sequence alone costs.
+
+    Returns
+    -------
+    Path : shape (steps, 2), elements of both, rising; empty where nothing is alike.
+    Sum : of all likeness along it.
+
+    References
+    ----------
+    Smith and Waterman, "Identification of common molecular subsequences", J. Mol. Biol. 147, 1981; steps of Sakoe and
+    Chiba, IEEE Trans. ASSP 26, 1978.
+    """
+    check_sequences(first, second)
+    n, m = len(first), len(second)
+    came, best, before = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0]), np.zeros(m + 1, np.float32)
+    for row in range(0, n, ROWS_AT_ONCE):
+        like = likeness(first[row : row + ROWS_AT_ONCE], second, base)
+        library.passage_rows(address(like), len(like), m, gap, row, address(before), address(came[row:]), address(best))
+    return path_back(came, int(best[1]), int(best[2])), float(best[0])
+
+
+def likely_course(
+    first: Samples,
+    second: Samples,
+    starts: npt.NDArray[np.int64],
+    width: int,
+    *,
+    sharpness: float,
+    gap: float,
+    reach: int,
+) -> Floats:
+    """Where each element of a sequence belongs in another, over all paths within a band at once.
+
+    Parameters
+    ----------
+    first, second : shapes (n, dims) and (m, dims).
+    starts : shape (n,), never falling. First column of the band at each element of `first`.
+    width : columns of the band.
+    sharpness : > 0. Likelihood is exp(-sharpness * squared distance).
+    gap : 0 to 1. Weight of a step along one sequence alone.
+    reach : columns around the likeliest one over which the mean is taken.
+
+    Returns
+    -------
+    shape (n, 3) : mean column, its standard deviation in columns, mean squared distance there (-1: outside).
+
+    References
+    ----------
+    Rabiner, "A tutorial on hidden Markov models", Proc. IEEE 77, 1989 (forward and backward sums).
+    """
+    check_band(first, second, starts, width, reach)
+    (n, dims), m = first.shape, len(second)
+    forward, rows, into = np.empty((n, width)), np.empty(3 * width), np.empty((n, 3))
+    distances, weights = np.empty((2, n, width), np.float32)
+    library.likely_course(
+        *(address(first), address(second), n, m, dims, address(starts), width, sharpness, gap, reach),
+        *(address(forward), address(distances), address(weights), address(rows), address(into)),
+    )
+    return into

@@ -1,0 +1,119 @@
+"""Speech (espeak-ng) of which is known when each of its sounds begins. Times in s; mono float64 at 48 kHz."""
+
+import ctypes
+import difflib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import soxr
+
+from material.devices import RATE_HZ
+from material.speech import MissingVoiceError
+
+VOICES = ("en-gb+m1", "en-us+f2", "en-gb-x-rp+m3", "en-us+m7", "en-gb+f4", "en-gb-x-gbcwmd+f1")
+#: Kept aside: nothing was tuned on them.
+VOICES_ASIDE = ("en-gb-scotland+f3", "en-029+m4", "en-gb-scotland+m2", "en-029+f1")
+
+
+@dataclass(frozen=True, eq=False)
+class Spoken:
+    """What was said: `names` of its sounds and when each begins."""
+
+    sound: np.ndarray
+    names: tuple[str, ...]
+    times_s: np.ndarray
+
+
+@dataclass(frozen=True)
+class Speaker:
+    """A voice of the speech synthesiser, its words a minute and its pitch (0 to 99)."""
+
+    voice: str
+    words_per_minute: int
+    pitch: int
+
+
+class _Id(ctypes.Union):
+    _fields_ = [("number", ctypes.c_int), ("name", ctypes.c_char_p), ("string", ctypes.c_char * 8)]
+
+
+class _Event(ctypes.Structure):
+    _fields_ = [
+        ("type", ctypes.c_int),
+        ("identifier", ctypes.c_uint),
+        ("text_position", ctypes.c_int),
+        ("length", ctypes.c_int),
+        ("audio_ms", ctypes.c_int),
+        ("sample", ctypes.c_int),
+        ("user", ctypes.c_void_p),
+        ("id", _Id),
+    ]
+
+
+#: Events of the synthesiser: the list's end, and the start of a phoneme.
+_NO_MORE, _PHONEME = 0, 7
+_CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
+
+
+@lru_cache(maxsize=1)
+def _synthesiser() -> tuple[ctypes.CDLL, int]:
+    try:
+        library = ctypes.CDLL("libespeak-ng.so.1")
+    except OSError as error:
+        raise MissingVoiceError("espeak-ng is not installed; `make setup` installs it") from error
+    # Sound is handed over, nothing is played; phonemes are reported.
+    return library, int(library.espeak_Initialize(1, 0, None, 1))
+
+
+def spoken(text: str, speaker: Speaker) -> Spoken:
+    """Speak a text, and tell when each of its phonemes begins."""
+    library, rate_hz = _synthesiser()
+    blocks: list[np.ndarray] = []
+    found: list[tuple[str, float]] = []
+
+    def take(sound, count, events) -> int:  # type: ignore[no-untyped-def]
+        if sound and count > 0:
+            blocks.append(np.ctypeslib.as_array(sound, (count,)).copy())
+        i = 0
+        while events[i].type != _NO_MORE:
+            if events[i].type == _PHONEME:
+                found.append((events[i].id.string.decode(errors="replace"), events[i].sample / rate_hz))
+            i += 1
+        return 0
+
+    callback = _CALLBACK(take)
+    library.espeak_SetSynthCallback(callback)
+    library.espeak_SetVoiceByName(speaker.voice.encode())
+    library.espeak_SetParameter(1, speaker.words_per_minute, 0)
+    library.espeak_SetParameter(3, speaker.pitch, 0)
+    said = text.encode()
+    library.espeak_Synth(said, len(said) + 1, 0, 1, 0, 1, None, None)
+    library.espeak_Synchronize()
+    sound = np.concatenate(blocks).astype(np.float64) / 32768
+    found.sort(key=lambda one: one[1])
+    return Spoken(
+        soxr.resample(sound, rate_hz, RATE_HZ, quality="VHQ"),
+        tuple(name for name, _ in found),
+        np.array([at for _, at in found]),
+    )
+
+
+def common_moments(one: Sequence[str], other: Sequence[str]) -> list[tuple[int, int]]:
+    """Which sounds of two lists are the same, by the longest runs that both have."""
+    matched = difflib.SequenceMatcher(None, one, other, autojunk=False).get_matching_blocks()
+    return [(m.a + k, m.b + k) for m in matched if m.size >= 2 for k in range(m.size)]
+
+
+def left_over(times_s: np.ndarray, end_s: float, common: Sequence[int], which: str) -> list[tuple[str, float, float]]:
+    """Stretches of sounds that have no counterpart: `which` of the two, start and end."""
+    edges, known = np.append(times_s, end_s), set(common)
+    found: list[tuple[str, float, float]] = []
+    for k in range(times_s.size):
+        if k not in known:
+            if found and found[-1][2] == edges[k]:
+                found[-1] = (which, found[-1][1], float(edges[k + 1]))
+            else:
+                found.append((which, float(edges[k]), float(edges[k + 1])))
+    return found
