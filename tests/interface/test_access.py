@@ -1,18 +1,14 @@
 """Whoever comes with a keyboard, a screen reader, a small window or twice the size: WCAG 2.2 AA, by axe and by hand."""
 
 import re
-from pathlib import Path
 
 from playwright.sync_api import expect
 
 from tests.files import wav_bytes
+from tests.interface.axe import MORE_RULES, RULES, violations
 from tests.interface.server import InterfaceTest
 from tests.signals import RATE_HZ, busy
 
-AXE = Path(__file__).resolve().parent.parent.parent / "web" / "node_modules" / "axe-core" / "axe.min.js"
-RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-#: For pages as they stand; a menu or a dialog lies outside their landmarks.
-MORE_RULES = [*RULES, "best-practice"]
 #: The last is 1280x800 at 200 %.
 SIZES = ((1024, 700), (2560, 1440), (640, 400))
 
@@ -56,11 +52,6 @@ class AccessTest(InterfaceTest):
         self.page.goto(address)
         expect(shows()).to_be_visible()
 
-    def violations(self, rules: list[str]) -> list[str]:
-        self.page.evaluate(AXE.read_text())
-        found = self.page.evaluate("(values) => axe.run(document, { runOnly: { type: 'tag', values } })", rules)
-        return [f"{one['id']}: {one['nodes'][0]['html'][:120]}" for one in found["violations"]]
-
     def test_no_page_breaks_a_rule_in_light_or_dark(self):
         for mode in ("Dark", "Light"):
             self.visit("projects")
@@ -68,17 +59,17 @@ class AccessTest(InterfaceTest):
             for name in self.pages:
                 with self.subTest(page=name, mode=mode):
                     self.visit(name)
-                    self.assertEqual(self.violations(MORE_RULES), [])
+                    self.assertEqual(violations(self.page, MORE_RULES), [])
 
     def test_menus_and_the_list_of_keys_break_none(self):
         self.visit("overview")
         self.page.get_by_role("button", name="More for Phone").click()
         expect(self.page.get_by_role("menuitem", name="Rename")).to_be_visible()
-        self.assertEqual(self.violations(RULES), [])
+        self.assertEqual(violations(self.page, RULES), [])
         self.page.keyboard.press("Escape")
         self.page.keyboard.press("Shift+?")
         expect(self.page.get_by_role("dialog")).to_be_visible()
-        self.assertEqual(self.violations(RULES), [])
+        self.assertEqual(violations(self.page, RULES), [])
 
     def test_nothing_is_out_of_reach_in_any_window(self):
         for width, height in SIZES:

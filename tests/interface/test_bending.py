@@ -7,12 +7,15 @@ from playwright.sync_api import expect
 from material.performances import music_pair, speech_pair
 from material.spoken import VOICES
 from tests.files import wav_bytes
+from tests.interface.axe import MORE_RULES, violations
 from tests.interface.server import InterfaceTest
 
 CASE = speech_pair(8, VOICES, sentences=2)
 
 
 class BendingOnTheBenchTest(InterfaceTest):
+    bypass_csp = True
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
@@ -111,6 +114,14 @@ class BendingOnTheBenchTest(InterfaceTest):
         # A tie that is heard later was performed less late against it.
         expect(self.page.get_by_label("Late by, ms")).to_have_value(f"{before - 3:.1f}")
         self.undone(1)
+
+    def test_no_rule_of_access_is_broken_in_light_or_dark(self):
+        for mode in ("Dark", "Light"):
+            self.page.get_by_role("button", name=mode).click()
+            self.page.keyboard.press("y")
+            expect(self.tie).to_be_visible()
+            with self.subTest(mode=mode):
+                self.assertEqual(violations(self.page, MORE_RULES), [])
 
     def test_a_selected_stretch_is_left_as_performed(self):
         box = self.page.get_by_test_id("mirror").bounding_box()
