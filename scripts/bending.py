@@ -197,7 +197,11 @@ def report(found: list[Outcome]) -> None:
             np.concatenate([getattr(one, name) for one in some]) for name in ("bent_ms", "mfcc_ms", "plain_ms")
         )
         placed = sum(one.status is Status.PLACED for one in some)
-        worse = [one.name for one in some if np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)]
+        worse = [
+            one.name
+            for one in some
+            if one.status is Status.PLACED and np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)
+        ]
         print(
             f"{kind:24} {np.median(bent):6.2f} / {np.percentile(bent, 95):6.1f} ms, plainly {np.median(mfcc):4.1f} / "
             f"{np.percentile(mfcc, 95):5.0f}, untouched {np.median(plain):5.0f} / "
@@ -219,8 +223,9 @@ def main() -> None:
     parser.add_argument("--fit", action="store_true", help="print weights fitted to these pairs")
     parser.add_argument("--pairs", type=int, default=10, help="of each kind")
     parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--kinds", nargs="*", help="only these")
     given = parser.parse_args()
-    names = list(kinds(given.aside))
+    names = given.kinds or list(kinds(given.aside))
     asked = [(kind, seed) for kind in names for seed in range(given.pairs)]
     with ProcessPoolExecutor(given.jobs) as pool:
         found = list(pool.map(partial(_starred, look, given.aside), asked))

@@ -16,9 +16,9 @@ from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `placing_features`; fitted
 #: by `scripts.bending` on pairs of the same part and of different ones.
-PLACING_WEIGHTS = (-9.331, 4.417, -0.247, 3.666, -13.498, 0.0)
+PLACING_WEIGHTS = (-7.934, 4.318, -1.594, 5.882, -14.146, -0.779)
 #: Surer matches are placed, less sure ones do not belong here.
-PERFORMED_FROM, PERFORMED_BELOW = 0.7, 0.2
+PERFORMED_FROM, PERFORMED_BELOW = 0.6, 0.2
 #: A course that runs faster or slower than this over a tenth of a second is no performance's.
 UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
 #: Where fewer of its ties than this are certain, bending would do more harm than good: it is left alone.
