@@ -139,11 +139,11 @@ def bend(page: Page) -> None:
         expect(page.get_by_text("matched", exact=True)).to_have_count(3, timeout=120_000)
     double.get_by_role("link").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("left over", timeout=60_000)
+    for _ in range(3):
+        page.keyboard.press("+")
     for _ in range(30):
         page.keyboard.press("y")
     expect(page.get_by_test_id("chosen-tie")).to_be_visible()
-    for _ in range(3):
-        page.keyboard.press("+")
     page.mouse.move(640, 20)
     settle(page)
     page.screenshot(path=FOLDER / "bench-bend.png")

@@ -14,8 +14,9 @@ from gullywind.core.ground.units import Floats
 #: Bands that rise by this much, dB, from some frames before a moment to some after it, hold what begins.
 RISING_DB, LEAST_RISING = 6.0, 2
 EARLIER, LATER = slice(-20, -8), slice(2, 12)
-#: It began where they last stood this far above their lowest, dB, within so many frames before or after.
-BEGUN_DB, BACK_FRAMES, ON_FRAMES, NEAR_FRAMES = 3.0, 26, 6, 6
+#: It began where they last stood this far above their lowest, dB, within so many frames before or after: with 3 dB a
+#: third of what a bow takes was missed.
+BEGUN_DB, BACK_FRAMES, ON_FRAMES, NEAR_FRAMES = 0.5, 26, 6, 6
 #: With fewer beginnings nothing is put right, nor what is smaller or more uncertain than this.
 LEAST_BEGINNINGS, LEAST_LATE_S, MOST_SPREAD = 8, 0.008, 0.7
 

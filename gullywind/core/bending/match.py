@@ -21,9 +21,10 @@ PLACING_WEIGHTS = (-7.934, 4.318, -1.594, 5.882, -14.146, -0.779)
 PERFORMED_FROM, PERFORMED_BELOW = 0.6, 0.2
 #: A course that runs faster or slower than this over a tenth of a second is no performance's.
 UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
-#: Where fewer of its ties than this are certain, bending would do more harm than good: it is left alone.
-MOSTLY_CERTAIN = 0.6
-#: A tie that counts for the plain place, and as certain.
+#: Where ties are right in fewer cases than this, bending does more harm than good, as of a bow against a plucked
+#: string: its timing is left alone.
+MOSTLY_CERTAIN = 0.68
+#: A tie that counts for the plain place.
 PLACING_CERTAINTY = 0.5
 
 
@@ -64,7 +65,7 @@ def match_performances(
     sure = float(expit(weights[0] + placing_features(reference, recording, passage, course) @ weights[1:]))
     ties, exact = exactly(reference, recording, found.as_ties())
     sure = max(sure, 0.99) if exact else sure
-    certain = float(np.mean([tie.certainty >= PLACING_CERTAINTY for tie in ties])) if ties else 0.0
+    certain = float(np.mean([tie.certainty for tie in ties])) if ties else 0.0
     status = Status.PLACED if sure >= PERFORMED_FROM else Status.UNSURE if sure >= PERFORMED_BELOW else Status.UNPLACED
     if status is Status.PLACED and certain < MOSTLY_CERTAIN:
         status = Status.UNSURE
