@@ -45,10 +45,7 @@ def register_tasks(app: procrastinate.App, context: Context, stopping: threading
 
     @app.task(name="match", queue="work")
     async def match(work_id: str) -> None:
-        def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
-            match_recording(context, UUID(work_id), _required(recording_id), performed, tell)
-
-        await run(work_id, do)
+        await run(work_id, lambda _, one, tell: match_recording(context, _required(one), performed, tell))
 
     @app.task(name="prove", queue="work")
     async def prove(work_id: str) -> None:

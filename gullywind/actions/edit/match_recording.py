@@ -53,9 +53,7 @@ class PerformanceCache:
     performance: Performance | None = None
 
 
-def match_recording(
-    context: Context, work_id: UUID, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint
-) -> None:
+def match_recording(context: Context, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint) -> None:
     """Listen if need be, match, bend fully. Safe to run twice: the later bend follows the earlier."""
     with context.database.session() as session:
         row = get_recording(session, recording_id)

@@ -220,12 +220,11 @@ def _with_course(knots_out: Floats, knots_in: Floats, at: Floats) -> tuple[Float
 
 def _fits(knots_out: Floats, knots_in: Floats, gap: int, out: float, where: float) -> bool:
     """Whether a knot between two others leaves both its stretches within the slope that may be."""
-    for a, b in ((gap - 1, None), (None, gap)):
-        d_out = out - knots_out[a] if a is not None else knots_out[b] - out
-        d_in = where - knots_in[a] if a is not None else knots_in[b] - where
-        if d_out < 1 or not 1 / MOST_TAKEN_UP <= d_in / d_out <= MOST_TAKEN_UP:
-            return False
-    return True
+    outs = out - knots_out[gap - 1], knots_out[gap] - out
+    ins = where - knots_in[gap - 1], knots_in[gap] - where
+    return all(
+        d_out >= 1 and 1 / MOST_TAKEN_UP <= d_in / d_out <= MOST_TAKEN_UP for d_out, d_in in zip(outs, ins, strict=True)
+    )
 
 
 def beginnings(sound: Samples, rate_hz: int) -> npt.NDArray[np.int64]:

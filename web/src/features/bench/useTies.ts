@@ -43,6 +43,15 @@ export function useTies(): TieActions {
       const { tie } = useBendView.getState()
       return tie !== null && tie < (bend()?.ties.length ?? 0) ? tie : null
     }
+    /** At once, or, where an edit's answer is still on its way, as soon as it is here: no key is lost. */
+    const whenBent = (act: (now: Bend) => void): boolean => {
+      const { recording, mapId } = bench()
+      if (!recording.map?.bent) return false
+      const known = bend()
+      if (known) act(known)
+      else void client.fetchQuery(bendOptions(recording.id, mapId, null)).then((now) => now && act(now))
+      return true
+    }
     const choose = (index: number | null): void => {
       useBendView.setState({ tie: index })
       const ties = bend()?.ties
@@ -65,26 +74,24 @@ export function useTies(): TieActions {
       useBendView.setState({ nudgedS: 0 })
     }
     const withChosen = (act: (index: number, bend: Bend) => void): boolean => {
-      const [index, now] = [chosen(), bend()]
-      if (index === null || !now) return false
-      act(index, now)
-      return true
+      const { tie } = useBendView.getState()
+      return tie !== null && whenBent((now) => tie < now.ties.length && act(tie, now))
     }
     return {
       choose,
-      next: (by) => {
-        const ties = bend()?.ties ?? []
-        const here = player.positionS()
-        const from = chosen() ?? ties.findIndex((tie) => tie.lies_s > here) - (by > 0 ? 1 : 0)
-        const to = Math.max(0, Math.min(ties.length - 1, from + by))
-        if (!ties.length) return
-        choose(to)
-        player.seek(ties[to]!.lies_s)
-      },
+      next: (by) =>
+        void whenBent(({ ties }) => {
+          const here = player.positionS()
+          const from = chosen() ?? ties.findIndex((tie) => tie.lies_s > here) - (by > 0 ? 1 : 0)
+          const to = Math.max(0, Math.min(ties.length - 1, from + by))
+          if (!ties.length) return
+          choose(to)
+          player.seek(ties[to]!.lies_s)
+        }),
       put: () => {
         const t_ref = player.positionS()
         const t_rec = toRecording(bench().pieces, t_ref)
-        if (bend() && t_rec !== null) bench().edit({ kind: 'tie', t_ref, t_rec })
+        if (bench().recording.map?.bent && t_rec !== null) bench().edit({ kind: 'tie', t_ref, t_rec })
       },
       split: () => void withChosen((index) => bench().edit({ kind: 'closeness', indices: [index], times: 0.5 })),
       hold: () => withChosen((index, now) => bench().edit({ kind: 'hold-ties', indices: [index], held: !now.ties[index]!.held })),
