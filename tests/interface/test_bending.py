@@ -42,7 +42,7 @@ class BendingOnTheBenchTest(InterfaceTest):
         self.trace = self.page.get_by_role("img", name=re.compile("ties are followed"))
         expect(self.trace).to_be_visible()
         expect(self.sentence).to_contain_text(re.compile(r"bent along \d+ ties"))
-        expect(self.sentence).to_contain_text("left over", timeout=30_000)
+        expect(self.sentence).to_contain_text("left over", timeout=60_000)
         self.tie = self.page.get_by_test_id("chosen-tie")
 
     def undone(self, times: int) -> None:

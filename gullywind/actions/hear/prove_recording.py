@@ -64,7 +64,9 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
     checkpoint(0.9)
     with context.database.session() as session:
         row = get_recording(session, recording_id, lock=True)
-        if find_version(session, version_id) is not None:
+        # Whoever measured an older version for longer does not take the place of what was measured since.
+        is_wanted = row.version_id == version_id or row.current_proof is None
+        if is_wanted and find_version(session, version_id) is not None:
             replace_proof(session, row, proof_row(row.id, version_id, proof.residual, proof.windows, window_s))
             announce(session, row.project_id)
 
