@@ -128,12 +128,29 @@ class BendingTest(ApiCase):
         before = self.bend(double)["ties"][3]
         moved = self.edited(double, kind="nudge", by_s=0.02)
         self.assertAlmostEqual(self.bend(moved)["ties"][3]["t_ref"], before["t_ref"] + 0.02)
-        refused = self.edit(moved, kind="split", t_ref=3.0)
-        self.assertEqual(refused.status_code, 409)
-        self.assertIn("take the bend off", refused.json()["detail"])
+        for wish in ({"kind": "split", "t_ref": 3.0}, {"kind": "clock", "use": "none"}):
+            refused = self.edit(moved, **wish)
+            self.assertEqual(refused.status_code, 409)
+            self.assertIn("take the bend off", refused.json()["detail"])
+        # All clocks at once leave it alone, and a hand that drags it takes its ties along.
+        changed = self.client.post(f"/api/projects/{moved['project_id']}/clocks", json={"use": "none"})
+        self.assertEqual(changed.json(), 0)
+        moved = self.edited(moved, kind="settle", by_s=0.05, reach_s=1.0)
+        self.assertAlmostEqual(self.bend(moved)["ties"][3]["t_ref"], before["t_ref"] + 0.07)
         plain = self.edited(moved, kind="unbend")
         self.assertIsNone(self.bend(plain))
         self.assertEqual(plain["map"]["rate"], 1.0)
+
+    def test_ties_are_told_and_set_as_they_are_heard_with_the_push(self):
+        double = self.matched()
+        before = self.bend(double)["ties"][5]
+        pushed = self.edited(double, kind="push", push_s=0.03)
+        tie = self.bend(pushed)["ties"][5]
+        self.assertAlmostEqual(tie["lies_s"], before["lies_s"] + 0.03)
+        self.assertAlmostEqual(tie["late_ms"], before["late_ms"], places=6)
+        moved = self.edited(pushed, kind="tie", index=5, t_ref=tie["lies_s"] + 0.004, t_rec=tie["t_rec"])
+        self.assertAlmostEqual(self.bend(moved)["ties"][5]["t_ref"], tie["lies_s"] + 0.004)
+        self.assertEqual(moved["map"]["push_ms"], 30.0)
 
     def test_what_cannot_be_followed_says_why(self):
         project = self.filled()
@@ -174,3 +191,10 @@ class BendingTest(ApiCase):
         moments = np.linspace(1.0, 6.0, 40)
         maps = [self.lands(self.recording(project, name), moments) for name in ("Double", "Second")]
         np.testing.assert_allclose(maps[0], maps[1], atol=1e-9)
+        # Never one by one: the other is moved by the one that is bent.
+        refused = self.edit(self.recording(project, "Second"), kind="nudge", by_s=0.01)
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("that is bent", refused.json()["detail"])
+        self.edited(self.recording(project, "Double"), kind="nudge", by_s=0.01)
+        moved = self.lands(self.recording(project, "Second"), moments)
+        np.testing.assert_allclose(moved, maps[1] + 0.01, atol=1e-9)

@@ -34,15 +34,18 @@ def bend_recording(
     """Bend a recording otherwise."""
     row = _locked(session, recording_id, version)
     now = bending_of(row)
+    assert row.current is not None
+    heard_map, push_s = row.current.value.heard_map, row.current.value.push_s
     if isinstance(edit, HoldTies) and edit.held:
-        assert row.current is not None
         # Held is where it lies now, not where it would lie without the limit.
         t_rec = np.array([now.ties[index].t_rec for index in edit.indices if 0 <= index < len(now.ties)])
-        lies = row.current.value.time_map.to_reference(t_rec)
+        lies = heard_map.to_reference(t_rec)
         edit = replace(edit, places=tuple(lies.tolist())) if np.all(np.isfinite(lies)) else edit
-    edited = edit.apply(now)
-    made = edited.bending.made(row.media.duration_s or 0.0, levels_of(context, row))
-    return _store(context, session, row, made.time_map, edited.bending, edited.sentence)
+    # Moments are told as they are heard, with the push.
+    edited = edit.apply(now.shifted(push_s))
+    bending = edited.bending.shifted(-push_s)
+    made = bending.made(row.media.duration_s or 0.0, levels_of(context, row))
+    return _store(context, session, row, made.time_map, bending, edited.sentence)
 
 
 def hold_edges(
@@ -52,7 +55,7 @@ def hold_edges(
     row = get_recording(session, recording_id)
     bending_of(row)
     assert row.current is not None
-    t_rec = row.current.value.time_map.to_recording(np.array([start_s, end_s]))
+    t_rec = row.current.value.heard_map.to_recording(np.array([start_s, end_s]))
     if not np.all(np.isfinite(t_rec)):
         raise InputError("The recording does not sound at both edges.")
     edit = HoldEdges((start_s, end_s), (float(t_rec[0]), float(t_rec[1])), only)
@@ -76,7 +79,7 @@ def bending_of(row: RecordingRow) -> Bending:
 
 @dataclass(frozen=True, eq=False)
 class BendNow:
-    """The bend of a recording as it is, and what comes of each tie."""
+    """The bend of a recording as it is heard, with its push, and what comes of each tie."""
 
     bending: Bending
     made: Bend
@@ -87,9 +90,10 @@ def bend_now(
 ) -> BendNow | None:
     """A recording's bend; None where it has none. `settings`: how it would be with other ones; nothing is stored."""
     row = get_recording(session, recording_id)
-    bending = row.current.value.bending if row.current else None
-    if bending is None:
+    version = row.current.value if row.current else None
+    if version is None or version.bending is None:
         return None
+    bending = version.bending.shifted(version.push_s)
     if settings:
         bending = replace(bending, settings=replace(bending.settings, **settings))
     return BendNow(bending, bending.made(row.media.duration_s or 0.0, levels_of(context, row)))

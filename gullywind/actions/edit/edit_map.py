@@ -34,6 +34,7 @@ from gullywind.store.tables import RecordingRow
 
 #: A hand that puts a strip down means no place further off, s.
 MOST_REACH_S = 10.0
+BENT = "It is bent along its ties: take the bend off before its pieces or its clock are changed."
 #: What settles by less from where it lay lies there still, s: settling is no more exact.
 SAME_PLACE_S = 1e-5
 
@@ -68,9 +69,8 @@ def edited_version(row: RecordingRow, edit: MapEdit | SoundingEdit | SetPush) ->
     if now.bending is None:
         return now.heard_at(edited.time_map), edited.sentence
     if not isinstance(edit, Nudge | MoveTo | Meet):
-        raise NotNowError("It is bent along its ties: take the bend off before its pieces or its clock are changed.")
-    by_s = edited.time_map.start_ref_s - now.heard_map.start_ref_s
-    return now.bent(now.time_map.shifted(by_s), now.bending.shifted(by_s)), edited.sentence
+        raise NotNowError(BENT)
+    return now.shifted(edited.time_map.start_ref_s - now.heard_map.start_ref_s), edited.sentence
 
 
 def trim_piece(
@@ -100,14 +100,16 @@ def settle_recording(
     put = _current(row).heard_map.shifted(by_s)
     if not 0 < reach_s <= MOST_REACH_S:
         raise InputError(f"A recording settles within {MOST_REACH_S:g} s, not {reach_s:g} s.")
-    late_s = None if row.locked else _settled(context, session, row, put, reach_s)
+    # Another performance sounds alike nowhere to the sample.
+    settles = not row.locked and _current(row).bending is None
+    late_s = _settled(context, session, row, put, reach_s) if settles else None
     row = _locked(session, recording_id, version)
     moved_s = by_s + (late_s or 0.0)
     if abs(moved_s) < SAME_PLACE_S:
         # Nothing moved: that is no step of the history.
         return row
     settled = f"moved {later(moved_s)}: settled where it sounds alike"
-    lies = _current(row).heard_at(put.shifted(late_s or 0.0))
+    lies = _current(row).shifted(moved_s)
     return _apply(context, session, row, lies, settled if late_s is not None else f"moved {later(by_s)}")
 
 
@@ -132,6 +134,8 @@ def use_clock(context: Context, session: Session, recording_id: UUID, version: i
     """Apply the clock that was measured, or refuse it."""
     row = _locked(session, recording_id, version)
     now = _current(row)
+    if now.bending is not None:
+        raise NotNowError(BENT)
     edited = _clock_edit(row, measured).apply(now.time_map)
     return _apply(context, session, row, now.at(edited.time_map), edited.sentence)
 
@@ -144,6 +148,8 @@ def use_clock_of_all(context: Context, session: Session, project_id: UUID, *, me
         if row.current is None or row.locked or row.id in carried or (measured and _judged(row) is None):
             continue
         now = row.current.value
+        if now.bending is not None:
+            continue
         edited = _clock_edit(row, measured).apply(now.time_map)
         # A speed that was put right is no clock, and what is so already needs no new version.
         if not alike(edited.time_map, now.time_map):

@@ -16,7 +16,7 @@ from gullywind.actions.hear.channel_levels import channel_levels
 from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import doubling_at, loupe_moments, measure_timing
-from gullywind.actions.hear.prove_recording import BENT_WINDOW_S, request_proofs
+from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, describe_recording, remove_recordings, take_in
 from gullywind.api.deps import ContextDep, SessionDep
@@ -215,7 +215,10 @@ def get_bend(
 def get_proof_windows(recording_id: UUID, session: SessionDep) -> ProofWindowsOut | None:
     """The windows of the newest proof; null where nothing was measured yet."""
     proof = get_recording(session, recording_id).proof
-    return ProofWindowsOut.of(proof, bent=proof.window_s == BENT_WINDOW_S) if proof else None
+    if proof is None:
+        return None
+    version = find_version(session, proof.version_id)
+    return ProofWindowsOut.of(proof, bent=version is not None and version.value.bending is not None)
 
 
 @router.post("/projects/{project_id}/clocks")

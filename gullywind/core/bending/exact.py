@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from gullywind.core.bending.ties import MOST_CERTAIN
 from gullywind.core.features.performance import HEARD_RATE_HZ, Performance
 from gullywind.core.ground.units import Samples
 from gullywind.core.maps.ties import Tie
@@ -27,7 +28,7 @@ def exactly(reference: Performance, recording: Performance, ties: tuple[Tie, ...
     if _share(reference, recording, some) < MOSTLY:
         return ties, False
     found = [(tie, _moment(reference.sound, recording.sound, tie)) for tie in ties]
-    moved = [replace(tie, t_rec=t_rec, certainty=0.999) for tie, t_rec in found if t_rec is not None]
+    moved = [replace(tie, t_rec=t_rec, certainty=MOST_CERTAIN) for tie, t_rec in found if t_rec is not None]
     differences = np.array([tie.t_ref - tie.t_rec for tie in moved])
     middle = float(np.median(differences))
     if np.abs(differences - middle).max() < ONE_DIFFERENCE_S:

@@ -25,6 +25,8 @@ VOWEL_HZ, OPENS_DB, SYLLABLE_S = (250.0, 2500.0), 6.0, 0.25
 BEFORE_FRAMES, AFTER_FRAMES = slice(-12, -3), slice(1, 9)
 #: Certainty of a tie by logistic regression: constant, then weights of `TieFeatures`, fitted by `scripts.bending`.
 TIE_WEIGHTS = (0.857, -1.822, -0.500, -3.457, 0.543, 1.063)
+#: Wholly certain is only what a person set.
+MOST_CERTAIN = 0.999
 #: Slopes are told over this, s.
 SLOPE_S = 0.15
 
@@ -41,7 +43,8 @@ class FoundTies:
     @property
     def certainty(self) -> Floats:
         """Shape (ties,), 0..1. That it is right within 20 ms."""
-        return np.asarray(expit(TIE_WEIGHTS[0] + self.features @ np.array(TIE_WEIGHTS[1:])))
+        sure = expit(TIE_WEIGHTS[0] + self.features @ np.array(TIE_WEIGHTS[1:]))
+        return np.asarray(np.minimum(sure, MOST_CERTAIN), np.float64)
 
     def as_ties(self) -> tuple[Tie, ...]:
         """One by one."""

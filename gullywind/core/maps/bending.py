@@ -40,6 +40,8 @@ class Bending:
 
     def shifted(self, by_s: float) -> "Bending":
         """The whole recording `by_s` later in reference time."""
+        if not by_s:
+            return self
         ties = tuple(replace(tie, t_ref=tie.t_ref + by_s) for tie in self.ties)
         return replace(self, ties=ties, offset_s=self.offset_s + by_s)
 
@@ -127,8 +129,7 @@ def bend(
     knots_ref, knots_rec = goal[kept], t_rec[kept]
     doubt = np.where(held, HELD_DOUBT, LEAST_DOUBT + 1 - certainty)[kept]
     if not settings.ends:
-        knots_ref, knots_rec = _with_ends(ties, knots_ref, knots_rec, settings.limit)
-        doubt = np.ones(knots_ref.size)
+        knots_ref, knots_rec, doubt = _with_ends(ties, knots_ref, knots_rec, doubt, settings.limit)
     torn = _torn(knots_ref, knots_rec, settings.limit, levels)
     placed = np.concatenate(
         [np.zeros(0)]
@@ -170,7 +171,9 @@ def _uncrossed(goal: Floats, t_rec: Floats, certainty: Floats, kept: npt.NDArray
     return kept
 
 
-def _with_ends(ties: tuple[Tie, ...], goal: Floats, t_rec: Floats, limit: float) -> tuple[Floats, Floats]:
+def _with_ends(
+    ties: tuple[Tie, ...], goal: Floats, t_rec: Floats, doubt: Floats, limit: float
+) -> tuple[Floats, Floats, Floats]:
     """Ends that stay: each word or note keeps its length from its start on, where what lies after it can give way."""
     ends = np.array([tie.t_rec for tie in ties if tie.kind is TieKind.END])
     new_ref, new_rec = [], []
@@ -181,7 +184,9 @@ def _with_ends(ties: tuple[Tie, ...], goal: Floats, t_rec: Floats, limit: float)
                 new_ref.append(at)
                 new_rec.append(end)
     order = np.argsort(np.concatenate([t_rec, new_rec]))
-    return np.concatenate([goal, new_ref])[order], np.concatenate([t_rec, new_rec])[order]
+    more = ((goal, new_ref), (t_rec, new_rec), (doubt, np.ones(len(new_rec))))
+    ref, rec, doubts = (np.concatenate(both)[order] for both in more)
+    return ref, rec, doubts
 
 
 def _torn(goal: Floats, t_rec: Floats, limit: float, levels: Levels | None) -> npt.NDArray[np.int64]:
@@ -214,7 +219,7 @@ def _within_limit(goal: Floats, t_rec: Floats, doubt: Floats, limit: float) -> F
             after = before.copy()
             k = np.arange(half, rec.size, 2)
             length = before[k + 1] - before[k]
-            # Ten times the tolerance inside the limit, so that the other half's turn does not lead beyond it again.
+            # A tenth of the tolerance inside the limit, so that the other half's turn does not lead beyond it again.
             off = np.clip(length, least[k] + WITHIN_S / 10, most[k] - WITHIN_S / 10) - length
             share = doubt[k] / (doubt[k] + doubt[k + 1])
             after[k] -= off * share

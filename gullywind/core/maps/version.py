@@ -123,6 +123,11 @@ class Version:
         """The same sounding and push elsewhere; a bend belongs to its map, and stays behind."""
         return replace(self, time_map=time_map, bending=None)
 
+    def shifted(self, by_s: float) -> Version:
+        """The whole recording `by_s` later in reference time, the ties of its bend with it."""
+        bending = self.bending.shifted(by_s) if self.bending else None
+        return replace(self, time_map=self.time_map.shifted(by_s), bending=bending)
+
     def bent(self, time_map: TimeMap, bending: Bending) -> Version:
         """The same sounding and push along a bend."""
         return replace(self, time_map=time_map, bending=bending)

@@ -67,6 +67,11 @@ class BendTest(unittest.TestCase):
         self.assertAlmostEqual(lands(keeps, 4.5) - lands(keeps, 4.0), 0.5, places=6)
         self.assertAlmostEqual(lands(keeps, 5.5), 7.4, places=6)
 
+    def test_held_ties_stay_where_ends_are_kept_too(self):
+        held = Tie(4.06 + OFFSET_S, 4.06, START, 1.0, held=True)
+        made = self.bent((*ties((4.0, -0.02), certainty=0.6), held), ends=False, limit=0.25)
+        self.assertLess(abs(made.given_up_s[1]), 0.01 * abs(made.given_up_s[0]))
+
     def test_a_word_too_many_is_left_out_where_it_is_quiet(self):
         hop_s = 0.005
         level = np.full(int(LENGTH_S / hop_s), -20.0, np.float32)

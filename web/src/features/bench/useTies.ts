@@ -14,6 +14,9 @@ const AFTER_S = 0.35
 /** How long a hand may rest between two presses that are one change. */
 const REST_MS = 350
 
+/** Of the keys that move the chosen tie: one, whoever asks. */
+let timer = 0
+
 export interface TieActions {
   choose: (index: number | null) => void
   next: (by: 1 | -1) => void
@@ -53,6 +56,7 @@ export function useTies(): TieActions {
       return true
     }
     const choose = (index: number | null): void => {
+      settle()
       useBendView.setState({ tie: index })
       const ties = bend()?.ties
       if (index === null || !ties) return
@@ -64,8 +68,8 @@ export function useTies(): TieActions {
       const around = [index - 1, index, index + 1].flatMap((one) => ties[one]?.lies_s ?? [])
       if (around.length === 3) bench().lookAt(around)
     }
-    let timer = 0
     const settle = (): void => {
+      window.clearTimeout(timer)
       const { nudgedS } = useBendView.getState()
       withChosen((index, now) => {
         const tie = now.ties[index]!
