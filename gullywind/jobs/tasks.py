@@ -45,7 +45,10 @@ def register_tasks(app: procrastinate.App, context: Context, stopping: threading
 
     @app.task(name="match", queue="work")
     async def match(work_id: str) -> None:
-        await run(work_id, lambda _, one, tell: match_recording(context, _required(one), performed, tell))
+        def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
+            match_recording(context, UUID(work_id), _required(recording_id), performed, tell)
+
+        await run(work_id, do)
 
     @app.task(name="prove", queue="work")
     async def prove(work_id: str) -> None:

@@ -141,6 +141,17 @@ class BendingTest(ApiCase):
         self.assertIsNone(self.bend(plain))
         self.assertEqual(plain["map"]["rate"], 1.0)
 
+    def test_all_that_follow_at_one_order_are_one_change(self):
+        project = self.filled()
+        self.upload(project, "Again.wav", wav_bytes(CASE.recording * 0.3))
+        self.run_jobs()
+        self.match(project, "Double", "Again")
+        self.run_jobs()
+        self.assertTrue(all(self.recording(project, name)["map"]["bent"] for name in ("Double", "Again")))
+        undone = self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "undo"})
+        self.assertLess(undone.status_code, 300, undone.text)
+        self.assertTrue(all(self.recording(project, name)["map"] is None for name in ("Double", "Again")))
+
     def test_ties_are_told_and_set_as_they_are_heard_with_the_push(self):
         double = self.matched()
         before = self.bend(double)["ties"][5]

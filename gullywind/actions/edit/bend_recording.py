@@ -19,10 +19,10 @@ from gullywind.core.maps.version import Version
 from gullywind.core.sound.peaks import FINEST_BIN, SCALE
 from gullywind.formats.derived import load_peaks, peaks_name
 from gullywind.store.database import Session, announce
-from gullywind.store.history import Part, record_change
+from gullywind.store.history import Part, add_part, record_change
 from gullywind.store.projects import check_version
 from gullywind.store.recordings import get_recording
-from gullywind.store.tables import RecordingRow
+from gullywind.store.tables import ChangeRow, RecordingRow
 
 #: More bins than any recording has that may be bent.
 ALL_BINS = 1 << 26
@@ -128,10 +128,21 @@ def _store(
     return keep_version(context, session, row, now.bent(time_map, bending) if bending else now.at(time_map), words)
 
 
-def keep_version(context: Context, session: Session, row: RecordingRow, version: Version, words: str) -> RecordingRow:
-    """Make a new version of a recording, and of the others of its set, as one change."""
+def keep_version(
+    context: Context,
+    session: Session,
+    row: RecordingRow,
+    version: Version,
+    words: str,
+    change: ChangeRow | None = None,
+) -> RecordingRow:
+    """Make a new version of a recording, and of the others of its set: a change of its own, or part of one."""
     parts = [Part(row, version, words), *carried_parts(session, row, version, words)]
-    record_change(session, row.project_id, words, parts)
+    if change is None:
+        record_change(session, row.project_id, words, parts)
+    else:
+        for part in parts:
+            add_part(session, change, part)
     request_proofs(context, session, row.project_id, [part.recording for part in parts])
     announce(session, row.project_id)
     return row

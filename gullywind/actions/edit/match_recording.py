@@ -18,11 +18,13 @@ from gullywind.core.maps.ties import BendSettings
 from gullywind.core.maps.version import Gaps, Sounding, Version
 from gullywind.core.measure.evidence import Status
 from gullywind.store.database import Session
+from gullywind.store.history import begin_change, find_change
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, reference_of
 from gullywind.store.tables import RecordingRow, WorkKind, WorkRow
-from gullywind.store.works import open_works
+from gullywind.store.works import find_work, open_works
 
+MATCHED = "matched as another performance"
 NOTHING_ALIKE = "Nothing in it is enough like the reference to follow it."
 SAME_EVENT = "It holds the very sound of the reference: find its place by its sound. There is nothing to bend."
 
@@ -30,19 +32,21 @@ SAME_EVENT = "It holds the very sound of the reference: find its place by its so
 def request_matching(
     context: Context, session: Session, project_id: UUID, recording_ids: Sequence[UUID]
 ) -> list[WorkRow]:
-    """Queue some recordings; what is queued already is not queued twice."""
+    """Queue some recordings; what is queued already is not queued twice, and what is locked is left alone."""
     project = get_project(session, project_id, lock=True)
     reference = reference_of(session, project)
     if reference is None:
         raise NotNowError("Choose the reference first: the recording that all others are lined up to.")
     rows = [get_recording(session, one) for one in dict.fromkeys(recording_ids)]
-    for row in rows:
-        if row.id == reference.id:
-            raise InputError("The reference is not bent: all others follow it.")
-        if row.locked:
-            raise NotNowError(f"{row.name} is locked: unlock it before it is bent.")
+    if any(row.id == reference.id for row in rows):
+        raise InputError("The reference is not bent: all others follow it.")
+    if all(row.locked for row in rows):
+        raise NotNowError(f"{rows[0].name} is locked: unlock it before it is bent.")
     busy = {work.recording_id for work in open_works(session, project_id) if work.kind == WorkKind.MATCH}
-    return start_works(context, session, WorkKind.MATCH, project_id, [row.id for row in rows if row.id not in busy])
+    wanted = [row.id for row in rows if row.id not in busy and not row.locked]
+    # What one order bends is one change, however many jobs it takes.
+    change = begin_change(session, project_id, MATCHED) if len(wanted) > 1 else None
+    return start_works(context, session, WorkKind.MATCH, project_id, wanted, change_id=change.id if change else None)
 
 
 @dataclass
@@ -53,7 +57,9 @@ class PerformanceCache:
     performance: Performance | None = None
 
 
-def match_recording(context: Context, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint) -> None:
+def match_recording(
+    context: Context, work_id: UUID, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint
+) -> None:
     """Listen if need be, match, bend fully. Safe to run twice: the later bend follows the earlier."""
     with context.database.session() as session:
         row = get_recording(session, recording_id)
@@ -74,10 +80,12 @@ def match_recording(context: Context, recording_id: UUID, cache: PerformanceCach
     if matched.exact:
         raise NotNowError(SAME_EVENT)
     with context.database.session() as session:
-        _store(context, session, recording_id, ref_hash, matched)
+        _store(context, session, work_id, recording_id, ref_hash, matched)
 
 
-def _store(context: Context, session: Session, recording_id: UUID, reference_hash: str, matched: Matched) -> None:
+def _store(
+    context: Context, session: Session, work_id: UUID, recording_id: UUID, reference_hash: str, matched: Matched
+) -> None:
     row = get_recording(session, recording_id, lock=True)
     if row.locked:
         raise NotNowError("It was locked meanwhile: unlock it before it is bent.")
@@ -90,8 +98,10 @@ def _store(context: Context, session: Session, recording_id: UUID, reference_has
     bending = Bending(matched.ties, matched.offset_s, BendSettings(closeness=1.0 if sure else 0.0))
     made = bending.made(row.media.duration_s or 0.0, levels_of(context, row))
     version = _sounding_of(row, Version(made.time_map)).bent(made.time_map, bending)
-    words = "matched as another performance" if sure else "matched, unsure: timing untouched"
-    keep_version(context, session, row, version, words)
+    words = MATCHED if sure else "matched, unsure: timing untouched"
+    work = find_work(session, work_id)
+    change = find_change(session, work.change_id) if work and work.change_id else None
+    keep_version(context, session, row, version, words, change)
 
 
 def _sounding_of(row: RecordingRow, fresh: Version) -> Version:

@@ -6,36 +6,47 @@ import numpy as np
 from pydantic import BaseModel
 
 from gullywind.actions.edit.bend_recording import BendNow
-from gullywind.core.ground.words import clock_time
-from gullywind.core.maps.bending import TOLD_GIVEN_UP_S
+from gullywind.actions.words import kept_back_words, moved_words, tie_words, unfollowed_words
+from gullywind.core.bending.prove import PERFORMERS_TOGETHER_S
 
 
 class TieOut(BaseModel):
     """A tie: moments in s, `late_ms` how late it is performed against the plain place, `lies_s` where it is heard.
 
-    `followed`: it acts. `given_up_ms` is how far the limit keeps it from where it would lie.
+    `followed`: it acts. `left_ms` is how late it still is, null where it is not followed; `together`: nobody hears it.
+    `kept_back`: the limit keeps it well away from where it would lie. `by_hand`: a person set it. `words`: what it is,
+    `fate`: what became of it.
     """
 
     t_ref: float
     t_rec: float
-    kind: Literal["start", "opening", "end"]
     certainty: float
     closeness: float | None
     held: bool
     followed: bool
+    by_hand: bool
     late_ms: float
     moved_ms: float
-    given_up_ms: float
+    left_ms: float | None
+    together: bool
+    kept_back: bool
     lies_s: float
+    kind: Literal["start", "opening", "end"]
+    words: str
+    fate: str
 
 
 class StretchOut(BaseModel):
-    """A stretch between two ties, reference time in s: `percent` longer (above 0) or shorter than it was performed."""
+    """A stretch between two ties, reference time in s: `percent` longer (above 0) or shorter than it was performed;
+    `share`, 0 to 1, is how much of the limit that is.
+    """
 
     start_s: float
     end_s: float
     percent: float
     by_ms: float
+    share: float
+    at_limit: bool
 
 
 class CutOut(BaseModel):
@@ -46,7 +57,7 @@ class CutOut(BaseModel):
 
 
 class BendOut(BaseModel):
-    """How a recording is bent. `offset_s` is its plain place; the limit stands in per cent."""
+    """How a recording is bent, as it is heard. `offset_s` is its plain place; the limit stands in per cent."""
 
     offset_s: float
     closeness: float
@@ -63,35 +74,6 @@ class BendOut(BaseModel):
     def of(cls, found: BendNow) -> "BendOut":
         """From the core values."""
         bending, made = found.bending, found.made
-        t_rec = np.array([tie.t_rec for tie in bending.ties], np.float64)
-        lies = made.time_map.to_reference(t_rec)
-        ties = [
-            TieOut(
-                t_ref=tie.t_ref,
-                t_rec=tie.t_rec,
-                kind=tie.kind.value,
-                certainty=tie.certainty,
-                closeness=tie.closeness,
-                held=tie.held,
-                followed=bool(np.isfinite(given_up)),
-                late_ms=(tie.t_rec + bending.offset_s - tie.t_ref) * 1e3,
-                moved_ms=moved * 1e3,
-                given_up_ms=given_up * 1e3 if np.isfinite(given_up) else 0.0,
-                lies_s=float(there) if np.isfinite(there) else tie.t_rec + bending.offset_s,
-            )
-            for tie, moved, given_up, there in zip(
-                bending.ties, made.moved_s, made.given_up_s, lies.tolist(), strict=True
-            )
-        ]
-        stretches = [
-            StretchOut(
-                start_s=start, end_s=end, percent=((end - start) / rec - 1) * 100, by_ms=(end - start - rec) * 1e3
-            )
-            for piece in made.time_map.pieces
-            for start, end, rec in zip(
-                piece.t_ref[:-1].tolist(), piece.t_ref[1:].tolist(), np.diff(piece.t_rec).tolist(), strict=True
-            )
-        ]
         settings = bending.settings
         return cls(
             offset_s=bending.offset_s,
@@ -100,23 +82,47 @@ class BendOut(BaseModel):
             limit_percent=settings.limit * 100,
             ends=settings.ends,
             least_certainty=settings.least_certainty,
-            ties=ties,
-            stretches=stretches,
+            ties=_ties(found),
+            stretches=[
+                StretchOut(
+                    start_s=one.start_s,
+                    end_s=one.end_s,
+                    percent=one.longer * 100,
+                    by_ms=one.longer_s * 1e3,
+                    share=min(1.0, abs(one.longer) / settings.limit),
+                    at_limit=one.at_limit,
+                )
+                for one in made.stretches
+            ],
             cuts=[CutOut(t_ref=one.t_ref, too_long_ms=one.too_long_s * 1e3) for one in made.joints],
-            words=_words(ties, len(made.joints)),
+            words=kept_back_words(bending, made),
         )
 
 
-def _words(ties: list[TieOut], cuts: int) -> str:
-    """What the limit keeps back, and how often it had to be cut."""
-    kept = [tie for tie in ties if abs(tie.given_up_ms) > TOLD_GIVEN_UP_S * 1e3]
-    parts = []
-    if kept:
-        worst = max(kept, key=lambda tie: abs(tie.given_up_ms))
-        parts.append(
-            f"The limit keeps {len(kept)} ties from where they would lie, the one at {clock_time(worst.t_ref)} by "
-            f"{abs(worst.given_up_ms):.0f} ms."
+def _ties(found: BendNow) -> list[TieOut]:
+    bending, made = found.bending, found.made
+    ties = []
+    for index, (tie, moved_s) in enumerate(zip(bending.ties, made.moved_s, strict=True)):
+        late_s = tie.t_rec + bending.offset_s - tie.t_ref
+        followed = bool(np.isfinite(made.given_up_s[index]))
+        ties.append(
+            TieOut(
+                t_ref=tie.t_ref,
+                t_rec=tie.t_rec,
+                certainty=tie.certainty,
+                closeness=tie.closeness,
+                held=tie.held,
+                followed=followed,
+                by_hand=tie.by_hand,
+                late_ms=late_s * 1e3,
+                moved_ms=moved_s * 1e3,
+                left_ms=(late_s + moved_s) * 1e3 if followed else None,
+                together=followed and abs(late_s + moved_s) <= PERFORMERS_TOGETHER_S,
+                kept_back=made.is_kept_back(index),
+                lies_s=tie.t_rec + bending.offset_s + moved_s,
+                kind=tie.kind.value,
+                words=tie_words(tie),
+                fate=moved_words(late_s, moved_s) if followed else unfollowed_words(tie, bending.settings),
+            )
         )
-    if cuts:
-        parts.append(f"Cut in {cuts} places, where the two do not correspond." if cuts > 1 else "Cut in one place.")
-    return " ".join(parts)
+    return ties

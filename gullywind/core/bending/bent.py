@@ -8,7 +8,7 @@ import numpy as np
 from gullywind.core.bending.match import Matched
 from gullywind.core.features.performance import FRAME_HOP_S, Performance
 from gullywind.core.ground.words import Note, clock_time, seconds
-from gullywind.core.maps.bending import TOLD_GIVEN_UP_S, Bend, bend
+from gullywind.core.maps.bending import Bend, bend
 from gullywind.core.maps.ties import BendSettings, Levels
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Alignment, Candidate, MovedTie, Status
@@ -71,9 +71,9 @@ def _beyond_limit(matched: Matched, made: Bend, settings: BendSettings) -> tuple
     """Where the limit keeps something from its tie, and where the performances do not correspond."""
     notes = []
     kept: list[float] = []
-    for tie, off in zip(matched.ties, made.given_up_s, strict=True):
+    for index, tie in enumerate(matched.ties):
         # One in each second is enough.
-        if abs(off) > TOLD_GIVEN_UP_S and (not kept or tie.t_ref - kept[-1] >= 1.0):
+        if made.is_kept_back(index) and (not kept or tie.t_ref - kept[-1] >= 1.0):
             kept.append(tie.t_ref)
     if kept:
         where = _named([clock_time(at) for at in kept])

@@ -77,11 +77,7 @@ def placing_features(reference: Performance, recording: Performance, passage: Pa
     """What tells the same part from another: height, distance, share of either, unevenness, length; each about 0..4."""
     within = (course.t_ref >= passage.t_ref[0]) & (course.t_ref <= passage.t_ref[-1]) & (course.distance >= 0)
     heard = within & reference.sounding
-    frames = np.clip(np.rint(course.t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
-    there = np.zeros(recording.frames, bool)
-    there[frames[within]] = True
-    spans = recording.times_s
-    there |= (spans >= passage.t_rec[0]) & (spans <= passage.t_rec[-1])
+    there = (recording.times_s >= passage.t_rec[0]) & (recording.times_s <= passage.t_rec[-1])
     shares = (
         heard.sum() / max(int(reference.sounding.sum()), 1),
         (there & recording.sounding).sum() / max(int(recording.sounding.sum()), 1),

@@ -12,10 +12,7 @@ import numpy as np
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.words import clock_time, later
 from gullywind.core.maps.bending import Bending
-from gullywind.core.maps.ties import LEAST_APART_S, BendSettings, Tie, TieKind
-
-#: A tie that a person set is as sure as can be.
-BY_HAND = 1.0
+from gullywind.core.maps.ties import BY_HAND, LEAST_APART_S, BendSettings, Tie, TieKind
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +59,7 @@ class PutTie:
         kind = old.kind if old else TieKind.START
         tie = Tie(self.t_ref, self.t_rec, kind, BY_HAND, closeness=1.0, held=old.held if old else False)
         # What the program found and a person contradicts gives way.
-        kept = [one for one in others if _agrees(one, tie) or one.certainty == BY_HAND]
+        kept = [one for one in others if _agrees(one, tie) or one.by_hand]
         if not all(_agrees(one, tie) for one in kept):
             raise InputError("A tie cannot reach over another one that was set by hand.")
         ties = tuple(sorted([*kept, tie], key=lambda one: one.t_rec))
@@ -168,7 +165,7 @@ def settings_words(settings: BendSettings) -> str:
 
 
 def percent_words(closeness: float) -> str:
-    """`80 % closer`, `fully`, `not at all`."""
+    """`by 80 % of each difference`, `fully`, `not at all`."""
     if closeness >= 1:
         return "fully"
     return f"by {closeness * 100:g}\u00a0% of each difference" if closeness > 0 else "not at all"

@@ -26,6 +26,8 @@ LEAST_DOUBT = 0.1
 HELD_DOUBT = 1e-4
 #: What the limit keeps further than this from its tie is told.
 TOLD_GIVEN_UP_S = 0.02
+#: Sound that lies between a tie and a cut at least, s: less than half of what ties are apart.
+LEAST_SIDE_S = 0.001
 #: Passes over all stretches until they keep within the limit, and how nearly they must.
 PASSES, WITHIN_S = 400, 1e-5
 
@@ -78,6 +80,19 @@ class Joint:
 
 
 @dataclass(frozen=True, slots=True)
+class Stretch:
+    """A stretch between two knots, reference time in s: how much longer it is than it was performed, s, and as a share;
+    `at_limit`: no more may be.
+    """
+
+    start_s: float
+    end_s: float
+    longer_s: float
+    longer: float
+    at_limit: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Bend:
     """A bent map, and what became of each tie.
 
@@ -86,12 +101,29 @@ class Bend:
     moved_s : s. By how much each tie's moment was moved; 0 where it is left out.
     given_up_s : s. How far the limit keeps each from where it would lie; NaN for ties that are not followed.
     joints : where it had to be cut.
+    limit : by what share nothing is bent further.
     """
 
     time_map: TimeMap
     moved_s: tuple[float, ...]
     given_up_s: tuple[float, ...]
     joints: tuple[Joint, ...]
+    limit: float
+
+    @property
+    def stretches(self) -> tuple[Stretch, ...]:
+        """All between two knots, in order."""
+        return tuple(
+            Stretch(start, end, end - start - rec, (end - start) / rec - 1, _nearly(rec / (end - start), self.limit))
+            for piece in self.time_map.pieces
+            for start, end, rec in zip(
+                piece.t_ref[:-1].tolist(), piece.t_ref[1:].tolist(), np.diff(piece.t_rec).tolist(), strict=True
+            )
+        )
+
+    def is_kept_back(self, index: int) -> bool:
+        """Whether the limit keeps a tie so far from where it would lie that it is told."""
+        return bool(abs(self.given_up_s[index]) > TOLD_GIVEN_UP_S)
 
 
 def bend(
@@ -131,19 +163,18 @@ def bend(
     if not settings.ends:
         knots_ref, knots_rec, doubt = _with_ends(ties, knots_ref, knots_rec, doubt, settings.limit)
     torn = _torn(knots_ref, knots_rec, settings.limit, levels)
-    placed = np.concatenate(
-        [np.zeros(0)]
-        + [
-            _within_limit(knots_ref[first:last], knots_rec[first:last], doubt[first:last], settings.limit)
-            for first, last in pairwise([0, *(torn + 1).tolist(), knots_ref.size])
-        ]
-    )
+    placed, torn = _placed(knots_ref, knots_rec, doubt, torn, settings.limit)
     time_map, joints = _laid(placed, knots_rec, torn, offset_s, duration_s, levels)
     lands = time_map.to_reference(t_rec)
     given_up = np.full(len(ties), np.nan)
     given_up[kept] = lands[kept] - goal[kept]
     moved = np.where(np.isnan(lands), 0.0, lands - unbent)
-    return Bend(time_map, tuple(moved.tolist()), tuple(given_up.tolist()), joints)
+    return Bend(time_map, tuple(moved.tolist()), tuple(given_up.tolist()), joints, settings.limit)
+
+
+def _nearly(slope: float, limit: float) -> bool:
+    """Whether a stretch is bent as far as it may be, but for a fiftieth of that."""
+    return max(slope, 1 / slope) - 1 >= 0.98 * limit
 
 
 def _closeness(tie: Tie, settings: BendSettings) -> float:
@@ -199,6 +230,23 @@ def _torn(goal: Floats, t_rec: Floats, limit: float, levels: Levels | None) -> n
         if excess[k] > MOST_GIVEN_UP_S or (levels and levels.pauses(float(t_rec[k]), float(t_rec[k + 1])))
     ]
     return np.array(torn, np.int64)
+
+
+def _placed(
+    goal: Floats, t_rec: Floats, doubt: Floats, torn: npt.NDArray[np.int64], limit: float
+) -> tuple[Floats, npt.NDArray[np.int64]]:
+    """Where the ties lie within the limit, from cut to cut, and the cuts that remain.
+
+    Where the limit would lay one run over the next there is no room for a cut: they are placed as one.
+    """
+    while True:
+        runs = pairwise([0, *(torn + 1).tolist(), goal.size])
+        parts = [_within_limit(goal[a:b], t_rec[a:b], doubt[a:b], limit) for a, b in runs]
+        placed = np.concatenate(parts)
+        crossed = placed[torn + 1] - placed[torn] < LEAST_APART_S
+        if not crossed.any():
+            return placed, torn
+        torn = torn[~crossed]
 
 
 def _within_limit(goal: Floats, t_rec: Floats, doubt: Floats, limit: float) -> Floats:
@@ -271,7 +319,8 @@ def _met(goal: Floats, t_rec: Floats, levels: Levels | None) -> tuple[tuple[floa
         beyond = np.minimum(np.rint((times + gone) / levels.hop_s).astype(np.int64), levels.level_db.size - 1)
         loud = np.maximum(level, levels.level_db[beyond])
         loud = loud + 3.0 * np.abs(times - cut) / max(rec_s, 1e-6)
-        cut = float(np.clip(times[int(loud.argmin())], t_rec[0], t_rec[1] - gone))
+        # Each side keeps some sound of its own, so that it is a piece.
+        cut = float(np.clip(times[int(loud.argmin())], t_rec[0] + LEAST_SIDE_S, t_rec[1] - gone - LEAST_SIDE_S))
     begins = cut + gone
     return (goal[0] + cut - t_rec[0], cut), (goal[1] - (t_rec[1] - begins), begins)
 

@@ -14,6 +14,8 @@ from gullywind.core.ground.units import Floats
 
 #: Ties nearer to each other say the same.
 LEAST_APART_S = 0.005
+#: A tie that a person set is as sure as can be.
+BY_HAND = 1.0
 #: A pause is this far below the loud moments, dB, for so long.
 PAUSE_DB, PAUSE_S = 30.0, 0.04
 
@@ -44,6 +46,11 @@ class Tie:
     certainty: float
     closeness: float | None = None
     held: bool = False
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether a person set it: the program is never wholly sure."""
+        return self.certainty >= BY_HAND
 
 
 @dataclass(frozen=True, slots=True)

@@ -123,20 +123,24 @@ class BendTest(unittest.TestCase):
 
 
 class AnyTiesTest(unittest.TestCase):
-    @settings(deadline=None, max_examples=80)
+    @settings(deadline=None, max_examples=150)
     @given(
         steps=st.lists(st.tuples(st.floats(0.0, 1.5), st.floats(0.0, 1.5), st.floats(0.3, 1.0)), max_size=25),
         closeness=st.floats(0.0, 1.0),
         limit=st.floats(0.02, 1.0),
         ends=st.booleans(),
+        scale=st.sampled_from((1.0, 0.1, 0.02)),
+        seed=st.integers(0, 99),
     )
-    def test_the_limit_holds_everywhere_and_the_map_is_whole(self, steps, closeness, limit, ends):
+    def test_the_limit_holds_everywhere_and_the_map_is_whole(self, steps, closeness, limit, ends, scale, seed):
         t_ref = t_rec = 0.5
         some = []
         for k, (ref, rec, certainty) in enumerate(steps):
-            t_ref, t_rec = t_ref + ref, t_rec + rec
-            some.append(Tie(t_ref, t_rec, END if k % 3 == 2 else START, certainty))
-        made = bend(tuple(some), 0.2, 60.0, BendSettings(closeness, 0.0, limit, ends))
+            t_ref, t_rec = t_ref + ref * scale, t_rec + rec * scale
+            some.append(Tie(t_ref, t_rec, END if k % 3 == 2 else START, certainty, held=(k + seed) % 7 == 0))
+        noise = np.random.default_rng(seed).standard_normal(int(60 / 0.005)) * 20 - 30
+        levels = Levels(0.005, noise.astype(np.float32)) if seed % 2 else None
+        made = bend(tuple(some), 0.2, 60.0, BendSettings(closeness, 0.0, limit, ends), levels)
         found = slopes(made)
         self.assertLessEqual(found.max(), (1 + limit) * 1.01)
         self.assertGreaterEqual(found.min(), 1 / (1 + limit) / 1.01)

@@ -1133,7 +1133,7 @@ export interface components {
         };
         /**
          * BendOut
-         * @description How a recording is bent. `offset_s` is its plain place; the limit stands in per cent.
+         * @description How a recording is bent, as it is heard. `offset_s` is its plain place; the limit stands in per cent.
          */
         BendOut: {
             /** Offset S */
@@ -2532,7 +2532,8 @@ export interface components {
         };
         /**
          * StretchOut
-         * @description A stretch between two ties, reference time in s: `percent` longer (above 0) or shorter than it was performed.
+         * @description A stretch between two ties, reference time in s: `percent` longer (above 0) or shorter than it was performed;
+         *     `share`, 0 to 1, is how much of the limit that is.
          */
         StretchOut: {
             /** Start S */
@@ -2543,6 +2544,10 @@ export interface components {
             percent: number;
             /** By Ms */
             by_ms: number;
+            /** Share */
+            share: number;
+            /** At Limit */
+            at_limit: boolean;
         };
         /**
          * TakeIn
@@ -2582,18 +2587,15 @@ export interface components {
          * TieOut
          * @description A tie: moments in s, `late_ms` how late it is performed against the plain place, `lies_s` where it is heard.
          *
-         *     `followed`: it acts. `given_up_ms` is how far the limit keeps it from where it would lie.
+         *     `followed`: it acts. `left_ms` is how late it still is, null where it is not followed; `together`: nobody hears it.
+         *     `kept_back`: the limit keeps it well away from where it would lie. `by_hand`: a person set it. `words`: what it is,
+         *     `fate`: what became of it.
          */
         TieOut: {
             /** T Ref */
             t_ref: number;
             /** T Rec */
             t_rec: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "start" | "opening" | "end";
             /** Certainty */
             certainty: number;
             /** Closeness */
@@ -2602,14 +2604,29 @@ export interface components {
             held: boolean;
             /** Followed */
             followed: boolean;
+            /** By Hand */
+            by_hand: boolean;
             /** Late Ms */
             late_ms: number;
             /** Moved Ms */
             moved_ms: number;
-            /** Given Up Ms */
-            given_up_ms: number;
+            /** Left Ms */
+            left_ms: number | null;
+            /** Together */
+            together: boolean;
+            /** Kept Back */
+            kept_back: boolean;
             /** Lies S */
             lies_s: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "start" | "opening" | "end";
+            /** Words */
+            words: string;
+            /** Fate */
+            fate: string;
         };
         /**
          * TimecodeOut

@@ -9,6 +9,8 @@ const EDGE_PX = 12
 const STRIP_PX = 9
 const SCALES_MS = [10, 20, 50, 100, 200, 500, 1e3, 2e3, 5e3, 1e4]
 const HATCH_PX = 4
+/** Of the limit: less is not seen. */
+const LEAST_DRAWN = 0.05
 
 export interface BendScene {
   widthPx: number
@@ -93,7 +95,7 @@ export function drawBendTrace(ctx: CanvasRenderingContext2D, s: BendScene): void
     if (tie.held) ctx.rect(x - radius, at - radius, 2 * radius, 2 * radius)
     else ctx.arc(x, at, radius, 0, 7)
     if (tie.followed) {
-      ctx.fillStyle = Math.abs(tie.given_up_ms) > 20 ? s.palette.ochre : s.palette.rust
+      ctx.fillStyle = tie.kept_back ? s.palette.ochre : s.palette.rust
       ctx.fill()
     } else {
       ctx.strokeStyle = s.palette['ink-soft']
@@ -120,15 +122,14 @@ function drawStretches(ctx: CanvasRenderingContext2D, s: BendScene): void {
   ctx.fillRect(0, top, s.widthPx, STRIP_PX)
   for (const one of s.bend.stretches) {
     const [from, to] = [Math.max(0, xOf(s.view, one.start_s)), Math.min(s.widthPx, xOf(s.view, one.end_s))]
-    const share = Math.min(1, Math.abs(one.percent) / s.bend.limit_percent)
-    if (to <= from || share < 0.05) continue
+    if (to <= from || one.share < LEAST_DRAWN) continue
     ctx.save()
     ctx.beginPath()
     ctx.rect(from, top, to - from, STRIP_PX)
     ctx.clip()
-    ctx.strokeStyle = share > 0.98 ? s.palette.ochre : s.palette.slate
-    ctx.globalAlpha = 0.25 + 0.75 * share
-    ctx.lineWidth = share > 0.98 ? 2 : 1
+    ctx.strokeStyle = one.at_limit ? s.palette.ochre : s.palette.slate
+    ctx.globalAlpha = 0.25 + 0.75 * one.share
+    ctx.lineWidth = one.at_limit ? 2 : 1
     ctx.beginPath()
     const lean = one.percent > 0 ? STRIP_PX : -STRIP_PX
     for (let x = Math.floor(from / HATCH_PX) * HATCH_PX - STRIP_PX; x < to + STRIP_PX; x += HATCH_PX) {

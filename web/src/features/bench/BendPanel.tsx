@@ -5,19 +5,16 @@ import { api, told, type Bend } from '../../api/client'
 import { useMatching } from '../../api/useMatching'
 import { numberFrom, signed } from '../../time/times'
 import { Choice } from '../../ui/Choice'
-import { useBench } from './benchStore'
+import { REST_MS, useBench } from './benchStore'
 import { Section } from './Section'
 import { TypedField } from './TypedField'
 import { useBend, useBendView, type BendWish } from './useBend'
 import { useTies } from './useTies'
 
-/** How long a hand may rest between two presses that are one change. */
-const REST_MS = 350
 const ENDS = [
   { value: 'follow', label: 'starts and ends' },
   { value: 'keep', label: 'starts only' },
 ] as const
-const KINDS = { start: 'start', opening: 'opening of a vowel', end: 'end' } as const
 
 /** Following another performance: asked for, under way, or how it is done. */
 export function BendPanel() {
@@ -72,12 +69,17 @@ function Settings({ bend }: { bend: Bend }) {
   const timer = useRef(0)
   // What was tried out is shown until it is stored, and drawn by what is stored from then on.
   const mapId = useBench((s) => s.mapId)
-  useEffect(() => useBendView.setState({ tried: null }), [mapId])
-  const tryOut = (change: Partial<BendWish>): void => useBendView.setState({ tried: { ...shown, ...change } })
+  const refusals = useBench((s) => s.refusals)
+  useEffect(() => useBendView.setState({ tried: null }), [mapId, refusals])
+  // As it is when it is asked: a timer was set by an older view of it.
+  const tryOut = (change: Partial<BendWish>): BendWish => {
+    const wish = { ...(useBendView.getState().tried ?? stored), ...change }
+    useBendView.setState({ tried: wish })
+    return wish
+  }
   const keep = (change: Partial<BendWish>): void => {
     window.clearTimeout(timer.current)
-    tryOut(change)
-    edit({ kind: 'bend', least_certainty: bend.least_certainty, ...shown, ...change })
+    edit({ kind: 'bend', least_certainty: bend.least_certainty, ...tryOut(change) })
   }
   // Turned on before the hand has rested: one change.
   const keepSoon = (change: Partial<BendWish>): void => {
@@ -103,7 +105,7 @@ function Settings({ bend }: { bend: Bend }) {
         step={5}
         value={[Math.round(shown.closeness * 100)]}
         aria-label={['Closeness, per cent']}
-        onValueChange={({ value }) => tryOut({ closeness: value[0]! / 100 })}
+        onValueChange={({ value }) => void tryOut({ closeness: value[0]! / 100 })}
         onValueChangeEnd={({ value }) => keepSoon({ closeness: value[0]! / 100 })}
       >
         <Slider.Control>
@@ -221,17 +223,12 @@ function ChosenTie({ bend }: { bend: Bend }) {
         {bend.ties.length} ties. Click one in the trace or the waves, or go from one to the next (Y).
       </Text>
     )
-  const left = tie.late_ms + tie.moved_ms
   const button = { size: '2xs', variant: 'outline' } as const
   return (
     <Box borderTopWidth="1px" mt="2" pt="1" data-testid="chosen-tie">
-      <Flex justify="space-between" fontSize="sm">
-        <Text fontWeight="600">
-          {KINDS[tie.kind]}
-          {tie.held && ', held'}
-        </Text>
-        <Text color="fg.muted">{tie.certainty >= 1 ? 'by hand' : `${Math.round(tie.certainty * 100)} % sure`}</Text>
-      </Flex>
+      <Text fontSize="sm" fontWeight="600">
+        {tie.words}
+      </Text>
       <TypedField
         label="late by"
         name="Performed late by, ms"
@@ -248,7 +245,7 @@ function ChosenTie({ bend }: { bend: Bend }) {
         {stretchWords(bend, tie.lies_s)}
       </Text>
       <Text fontSize="xs" color="fg.muted" pb="1">
-        {tie.followed ? `${signed(tie.moved_ms, 1)} ms moved, ${signed(left, 1)} ms left` : 'not followed: too uncertain'}
+        {tie.fate}
       </Text>
       <Flex gap="1" wrap="wrap">
         <Button {...button} title="Half of what it moves, again and again (I)" onClick={ties.split}>
@@ -260,7 +257,7 @@ function ChosenTie({ bend }: { bend: Bend }) {
         <Button {...button} title="Take it out (Delete)" onClick={ties.remove}>
           Remove
         </Button>
-        {tie.closeness !== null && tie.certainty < 1 && (
+        {tie.closeness !== null && !tie.by_hand && (
           <Button {...button} onClick={() => edit({ kind: 'closeness', indices: [index], closeness: null })}>
             As all
           </Button>

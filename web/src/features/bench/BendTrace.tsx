@@ -10,15 +10,12 @@ import { timeAt } from '../../time/viewport'
 import { bendScale, drawBendTrace, lateAt, tieAt } from '../../drawing/bendTrace'
 import { useBench, viewOf } from './benchStore'
 import { useBendView } from './useBend'
+import { TraceKinds } from './TraceKinds'
 import { useTies } from './useTies'
-import { useTraceKind } from './traceKind'
 
 const NEAR_PX = 10
 /** The waves as they are heard, or where they would lie unbent. */
-const SHOWN = [
-  { kind: 'left', label: 'as bent' },
-  { kind: 'recorded', label: 'as performed' },
-] as const
+const SHOWN = { left: 'as bent', recorded: 'as performed' }
 /** What is heard of a moment begins this much before it, s. */
 const BEFORE_S = 0.4
 
@@ -70,28 +67,13 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
       setDragged(null)
     },
   })
-  const kind = useTraceKind((s) => s.kind)
   const tie = dragged ? bend.ties[dragged.index] : chosen === null ? undefined : bend.ties[chosen]
   const followed = bend.ties.filter((one) => one.followed).length
   return (
     <Box flex={{ base: 'none', md: '1' }} h={{ base: '180px', md: 'auto' }} minH="110px" maxH="400px" display="flex" flexDirection="column">
       <Flex fontSize="xs" color="fg.muted" mb="1" gap="2">
         <Text whiteSpace="nowrap">Timing of the performance, shown</Text>
-        {SHOWN.map((one) => (
-          <Text
-            key={one.kind}
-            as="button"
-            px="1"
-            flexShrink={0}
-            aria-pressed={kind === one.kind}
-            fontWeight={kind === one.kind ? '700' : '400'}
-            textDecoration={kind === one.kind ? 'underline' : 'none'}
-            title="T"
-            onClick={() => useTraceKind.getState().choose(one.kind)}
-          >
-            {one.label}
-          </Text>
-        ))}
+        <TraceKinds labels={SHOWN} />
         <Text flex="1" truncate>
           — dots: ties, by certainty; rings: not followed; line: what is taken away; strip: how far it is bent. Drag a dot.
         </Text>

@@ -95,10 +95,10 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Pro
   })
   // What is drawn may be ahead of what was measured.
   const [was, now] = [toRecording(stored, centreS), toRecording(pieces, centreS)]
-  const left = tie && tie.followed ? tie.late_ms + tie.moved_ms : null
+  const left = tie?.left_ms ?? null
   const lagMs =
     tie !== undefined ? left : timing?.lag_ms == null ? null : timing.lag_ms + (was !== null && now !== null ? (was - now) * 1000 : 0)
-  const inStep = tie === undefined ? 1 : 10
+  const inStep = tie?.together ?? (lagMs !== null && Math.abs(lagMs) < 1)
   const decimals = lagMs !== null && Math.abs(lagMs) >= 10 ? 1 : lagMs !== null && Math.abs(lagMs) >= 1 ? 2 : 3
   return (
     <Box
@@ -149,7 +149,7 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Pro
           fontWeight="600"
           whiteSpace="nowrap"
           bg="bg.panel/70"
-          color={lagMs !== null && Math.abs(lagMs) < inStep ? 'moss.fg' : 'ochre.fg'}
+          color={inStep ? 'moss.fg' : 'ochre.fg'}
           opacity={isFetching ? 0.5 : 1}
         >
           {lagMs === null ? (timing && tie === undefined ? 'nothing to measure here' : '') : `${signed(lagMs, decimals)} ms`}

@@ -7,7 +7,9 @@ import { useBench } from './benchStore'
 
 /** Teaches what can be done with a recording that has no place. */
 export function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
-  const busy = project.works.find((w) => w.recording_id === recording.id && w.kind === 'place')
+  const work = (kind: 'place' | 'match') =>
+    project.works.find((w) => w.recording_id === recording.id && w.kind === kind && w.state !== 'failed')
+  const busy = work('place')
   const place = usePlacing(project.id)
   const match = useMatching(project.id)
   const edit = useBench((s) => s.edit)
@@ -37,7 +39,13 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
       <Button size="sm" variant="outline" onClick={() => edit({ kind: 'move', offset_s: player.positionS() })}>
         Set it down at the playhead
       </Button>
-      <Button size="sm" variant="outline" loading={match.isPending} onClick={() => match.mutate([recording.id])}>
+      <Button
+        size="sm"
+        variant="outline"
+        loading={match.isPending}
+        disabled={work('match') !== undefined}
+        onClick={() => match.mutate([recording.id])}
+      >
         Follow it as another performance
       </Button>
     </Flex>

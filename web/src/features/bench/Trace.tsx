@@ -11,7 +11,8 @@ import { pieceAt } from '../../time/moves'
 import { toRecording } from '../../time/timeMap'
 import { timeAt, xOf, type Viewport } from '../../time/viewport'
 import { drawTrace, msAt, scaleFor, type Dot } from '../../drawing/trace'
-import { TRACES, useTraceKind } from './traceKind'
+import { TraceKinds } from './TraceKinds'
+import { useTraceKind } from './traceKind'
 import { useBench } from './benchStore'
 import { useDrag } from '../../ui/useDrag'
 
@@ -20,6 +21,7 @@ const NEAR_PX = 9
 /** What is heard of a moment begins this much before it, s. */
 const BEFORE_S = 0.4
 
+const LABELS = { left: 'left over', recorded: 'as recorded' }
 const NONE: readonly Window[] = []
 
 /** One dot per window: how late (above) or early (below) the recording is there, through the map or without it. */
@@ -116,21 +118,7 @@ export const Trace = memo(function Trace() {
     <Box flex={{ base: 'none', md: '1' }} h={{ base: '180px', md: 'auto' }} minH="110px" maxH="400px" display="flex" flexDirection="column">
       <Flex fontSize="xs" color="fg.muted" mb="1" gap="1">
         <Text whiteSpace="nowrap">Timing difference</Text>
-        {TRACES.map((one) => (
-          <Text
-            key={one.kind}
-            as="button"
-            px="1"
-            flexShrink={0}
-            aria-pressed={kind === one.kind}
-            fontWeight={kind === one.kind ? '700' : '400'}
-            textDecoration={kind === one.kind ? 'underline' : 'none'}
-            title="T"
-            onClick={() => useTraceKind.getState().choose(one.kind)}
-          >
-            {one.label}
-          </Text>
-        ))}
+        <TraceKinds labels={LABELS} />
         <Text flex="1" truncate>
           — size: certainty; ring: too unclear to say; band: below any meaning. Click to hear a moment, drag up or down to slide.
         </Text>

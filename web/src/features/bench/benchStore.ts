@@ -14,7 +14,7 @@ const MOST_OUT = 1.5
 /** Until the window was measured. */
 const FIRST_PX = 960
 /** How long a hand may rest between two presses that are one change. */
-const REST_MS = 350
+export const REST_MS = 350
 /** A key that is held is let go of some time; should nobody tell, so late. */
 const HELD_MS = 3000
 
@@ -36,6 +36,8 @@ export interface Bench extends Shown {
   /** Moves of the whole that are drawn but not yet stored, and another move. */
   pendingS: number
   drawn: Move | null
+  /** How many edits were refused: what was shown as if it were in force is taken back. */
+  refusals: number
   widthPx: number
   /** All of it, as wide as the window is; and what of it is shown, null: all. */
   whole: Viewport
@@ -150,7 +152,7 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
       } catch (error) {
         queue.waiting = []
         queue.heldS = 0
-        put({ pendingS: 0, drawn: null })
+        put({ pendingS: 0, drawn: null, refusals: get().refusals + 1 })
         sayProblem(error instanceof Error ? error.message : String(error))
         if (error instanceof Refused) await client.invalidateQueries({ queryKey: ['project', project_id] })
       } finally {
@@ -172,7 +174,7 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
       void send()
     }
 
-    const first = { heldBack: false, pendingS: 0, drawn: null }
+    const first = { heldBack: false, pendingS: 0, drawn: null, refusals: 0 }
     return {
       ...shown,
       ...first,

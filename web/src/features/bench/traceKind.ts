@@ -1,9 +1,6 @@
 import { create } from 'zustand'
 
-export const TRACES = [
-  { kind: 'left', label: 'left over' },
-  { kind: 'recorded', label: 'as recorded' },
-] as const
+export const TRACES = [{ kind: 'left' }, { kind: 'recorded' }] as const
 type TraceKind = (typeof TRACES)[number]['kind']
 
 const KEY = 'gullywind-trace'

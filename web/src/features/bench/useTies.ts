@@ -5,14 +5,12 @@ import { bendOptions } from '../../api/queries'
 import { player } from '../../listening/player'
 import type { Way } from '../../listening/ways'
 import { toRecording } from '../../time/timeMap'
-import { useBenchStore, viewOf } from './benchStore'
+import { REST_MS, useBenchStore, viewOf } from './benchStore'
 import { useBendView } from './useBend'
 
 /** What is heard around a tie, s. */
 const BEFORE_S = 0.15
 const AFTER_S = 0.35
-/** How long a hand may rest between two presses that are one change. */
-const REST_MS = 350
 
 /** Of the keys that move the chosen tie: one, whoever asks. */
 let timer = 0
