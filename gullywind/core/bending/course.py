@@ -17,7 +17,7 @@ from gullywind.core.native import kernels
 #: share most of their sound, so it is less the finer they are. By the pairs of `passage`: half as sharp costs nothing,
 #: twice as sharp lets noise in.
 COURSE_LEVELS = ((4, 20, 0.4), (1, 40, 0.35))
-#: What a step along one side alone counts: with 0.3 noise makes the course waver (95th percentile 31 for 19 ms).
+#: What a step along one side alone counts: with 0.3 noise makes the course waver (95th percentile 30 for 26 ms).
 ALONE = 0.08
 #: Frames around the likeliest one over which the mean is taken.
 REACH_FRAMES = 8

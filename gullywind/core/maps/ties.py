@@ -5,6 +5,7 @@ A tie says that a moment of the recording is that moment of the reference.
 
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -93,6 +94,11 @@ class Levels:
     hop_s: float
     level_db: npt.NDArray[np.float32]
 
+    @cached_property
+    def _loud_db(self) -> float:
+        """What is loud in it: once for all stretches that are asked about."""
+        return float(np.percentile(self.level_db, 95))
+
     def between(self, start_s: float, end_s: float) -> tuple[Floats, npt.NDArray[np.float32]]:
         """Times in s and levels from `start_s` to `end_s`."""
         first, last = (int(np.clip(round(t / self.hop_s), 0, self.level_db.size - 1)) for t in (start_s, end_s))
@@ -103,7 +109,7 @@ class Levels:
     def pauses(self, start_s: float, end_s: float) -> bool:
         """Whether there is a pause in a stretch."""
         _, level = self.between(start_s, end_s)
-        quiet = level < float(np.percentile(self.level_db, 95)) - PAUSE_DB
+        quiet = level < self._loud_db - PAUSE_DB
         edges = np.diff(np.concatenate([[0], quiet.astype(np.int8), [0]]))
         runs = np.flatnonzero(edges < 0) - np.flatnonzero(edges > 0)
         return bool(runs.size) and float(runs.max()) * self.hop_s >= PAUSE_S

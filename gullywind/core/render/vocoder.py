@@ -8,7 +8,7 @@ recording's own speed, and what begins there is not turned (after Roebel, "A new
 phase vocoder", DAFx 2003): they are kept whole, and stand where they should to the sample. Where the map runs at the
 recording's speed and nothing is turned, samples are copied.
 
-No library was found whose variable map can be relied on (`docs/bending.md` has the figures).
+No library was found whose variable map can be relied on (`docs/bending.md`).
 """
 
 from dataclasses import dataclass
@@ -19,7 +19,7 @@ import scipy.fft
 
 from gullywind.core.ground.units import Floats, Samples
 
-#: Length of a frame, s, and how many of them overlap: shorter ones make low voices rough, longer ones smear words.
+#: Length of a frame, s, and how many of them overlap: as is usual for voices.
 FRAME_S, OVERLAP = 0.043, 8
 #: Around a beginning so much is not bent, s, or this share of what lies to the next.
 KEPT_WHOLE_S, KEPT_WHOLE_SHARE = 0.02, 0.35
@@ -273,7 +273,6 @@ def _copy_whole(
     middles = positions.middles
     plain = ~turned
     plain[1:] &= np.diff(middles) == step
-    plain[0] = not turned[0]
     # A sample lies in OVERLAP frames: those from OVERLAP // 2 before to as many after.
     edges = np.diff(np.concatenate([[0], plain.astype(np.int8), [0]]))
     for first, last in zip(np.flatnonzero(edges > 0).tolist(), np.flatnonzero(edges < 0).tolist(), strict=True):
