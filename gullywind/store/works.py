@@ -38,6 +38,22 @@ def open_works(session: Session, project_id: UUID) -> Sequence[WorkRow]:
     return session.scalars(query.order_by(WorkRow.created_at)).all()
 
 
+def hold_queued(session: Session, project_id: UUID, kind: WorkKind, recording_ids: Sequence[UUID]) -> Sequence[WorkRow]:
+    """Work of a kind that is queued for some recordings; none of it begins before the session ends.
+
+    Thus it will see what the session changes. What has just begun is not among them.
+    """
+    query = select(WorkRow).where(
+        WorkRow.project_id == project_id,
+        WorkRow.kind == kind,
+        WorkRow.state == WorkState.QUEUED,
+        WorkRow.recording_id.in_(recording_ids),
+    )
+    # In one order, so that no two sessions wait for each other.
+    held = query.order_by(WorkRow.id).with_for_update().execution_options(populate_existing=True)
+    return session.scalars(held).all()
+
+
 def failed_matches(session: Session, project_id: UUID) -> Sequence[WorkRow]:
     """The last matching of each recording, where that came to nothing: its message says why."""
     query = (

@@ -3,9 +3,14 @@
 import csv
 import io
 import zipfile
+from uuid import UUID
 
 import numpy as np
+from sqlalchemy import text
 
+from gullywind.actions.hear.prove_recording import request_proofs
+from gullywind.store.database import BusyError
+from gullywind.store.recordings import get_recording
 from tests.api.case import ApiCase
 from tests.files import wav_bytes
 from tests.signals import RATE_HZ, busy, clocked, in_room
@@ -65,6 +70,19 @@ class MendingTest(ApiCase):
         self.assertNotEqual(other["map"]["id"], proved["map"]["id"])
         self.assertIsNone(other["proof"])
         self.assertIn("up to 3.0", self.again(other)["sentence"])
+
+    def test_a_proof_that_waits_does_not_begin_while_its_recording_changes(self):
+        phone = self.edited(self.phone(), kind="slide", index=1, by_s=0.001)
+        queued = text("SELECT id FROM work WHERE recording_id = :id AND state = 'queued' FOR UPDATE NOWAIT")
+        database, of = self.context.database, {"id": phone["id"]}
+        with database.session() as session:
+            row = get_recording(session, UUID(phone["id"]), lock=True)
+            request_proofs(self.context, session, row.project_id, [row])
+            # A worker would take it in hand like this, and measure what is not changed yet.
+            with self.assertRaises(BusyError), database.session() as other:
+                other.execute(queued, of)
+        with database.session() as session:
+            self.assertEqual(len(session.execute(queued, of).all()), 1)
 
     def test_start_held_end_moved_and_the_clock_follows(self):
         phone = self.phone()

@@ -19,8 +19,8 @@ from gullywind.core.sound.views import Listening
 from gullywind.store.database import Session, announce
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import find_version, get_recording, reference_of, replace_proof
-from gullywind.store.tables import MediaState, ProofRow, RecordingRow, WorkKind, WorkState
-from gullywind.store.works import open_works
+from gullywind.store.tables import MediaState, ProofRow, RecordingRow, WorkKind
+from gullywind.store.works import hold_queued
 
 #: How long the moments of a bend's proof are.
 BENT_WINDOW_S = 0.1
@@ -33,11 +33,8 @@ def request_proofs(context: Context, session: Session, project_id: UUID, rows: S
     wanted = [row for row in rows if row.version_id is not None and row.current_proof is None]
     if not wanted:
         return
-    waiting = {
-        one.recording_id
-        for one in open_works(session, project_id)
-        if one.kind == WorkKind.PROVE and one.state == WorkState.QUEUED
-    }
+    # Held: one that began just now would measure what was current before.
+    waiting = {one.recording_id for one in hold_queued(session, project_id, WorkKind.PROVE, [row.id for row in wanted])}
     start_works(context, session, WorkKind.PROVE, project_id, [row.id for row in wanted if row.id not in waiting])
 
 
