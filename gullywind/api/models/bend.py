@@ -5,8 +5,8 @@ from typing import Literal
 import numpy as np
 from pydantic import BaseModel
 
+from gullywind.actions.bend_words import kept_back_words, moved_words, tie_words, unfollowed_words
 from gullywind.actions.edit.bend_recording import BendNow
-from gullywind.actions.words import kept_back_words, moved_words, tie_words, unfollowed_words
 from gullywind.core.bending.prove import PERFORMERS_TOGETHER_S
 
 
