@@ -11,6 +11,7 @@ import numpy as np
 from material.devices import RATE_HZ, SoundPath, followed, heard
 from material.instruments import bowed, reed, struck, wood
 from material.music import SCALES, drum, pipe, pluck
+from material.sampled import SAMPLED, on_blocks, sampled
 from material.speech import sentence
 from material.spoken import Speaker, common_moments, left_over, spoken
 
@@ -155,6 +156,7 @@ def music_pair(seed: int, first: str, second: str, *, duration_s: float = 30.0, 
         factor = np.where(rng.random(starts.size) < 0.08, rng.choice([0.5, 2.0], starts.size), 1.0)
         lengths = np.append(np.diff(t_rec), beat_s)
         t_rec = t_rec[0] + np.concatenate([[0], np.cumsum(lengths * factor)[:-1]])
+    t_ref, t_rec = (on_blocks(t) if kind.startswith(SAMPLED) else t for kind, t in ((first, t_ref), (second, t_rec)))
     sounds = [_played(which, times, notes, rng) for which, times in ((first, t_ref), (second, t_rec))]
     paths = [SoundPath(0.3, 9.0, 35.0, "pink", True) for _ in sounds]
     sounds = [heard(one, path, rng) for one, path in zip(sounds, paths, strict=True)]
@@ -163,6 +165,12 @@ def music_pair(seed: int, first: str, second: str, *, duration_s: float = 30.0, 
 
 def _played(kind: str, starts: np.ndarray, notes: Sequence[tuple[float, float, float]], rng: np.random.Generator):  # type: ignore[no-untyped-def]
     ends = np.append(starts[1:], starts[-1] + notes[-1][1])
+    if kind.startswith(SAMPLED):
+        keys = [round(69 + 12 * np.log2(hz / 440)) for _, _, hz in notes]
+        force = rng.integers(60, 110, starts.size).tolist()
+        ends = np.append(np.maximum(starts[1:] - 0.01, starts[:-1] + 0.05), ends[-1])
+        sound = sampled(kind.removeprefix(SAMPLED), starts, ends, keys, force)
+        return sound / np.abs(sound).max() * 0.7
     sound = np.zeros(int((ends[-1] + 2.0) * RATE_HZ))
     for (_, _, hz), start, end in zip(notes, starts, ends, strict=True):
         length_s = float(end - start)

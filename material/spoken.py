@@ -1,20 +1,25 @@
-"""Speech (espeak-ng) of which is known when each of its sounds begins. Times in s; mono float64 at 48 kHz."""
+"""Speech of which is known when each of its sounds begins (espeak-ng, flite). Times in s; mono float64 at 48 kHz."""
 
 import ctypes
 import difflib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 
 import numpy as np
 import soxr
 
 from material.devices import RATE_HZ
 from material.speech import MissingVoiceError
+from material.spoken_flite import PAUSE, flite_spoken
 
 VOICES = ("en-gb+m1", "en-us+f2", "en-gb-x-rp+m3", "en-us+m7", "en-gb+f4", "en-gb-x-gbcwmd+f1")
 #: Kept aside: nothing was tuned on them.
 VOICES_ASIDE = ("en-gb-scotland+f3", "en-029+m4", "en-gb-scotland+m2", "en-029+f1")
+#: Voices of the other synthesiser begin with this.
+FLITE = "flite:"
+RECORDED_VOICES = ("flite:slt", "flite:kal16", "flite:awb", "flite:rms")
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +74,8 @@ def _synthesiser() -> tuple[ctypes.CDLL, int]:
 
 def spoken(text: str, speaker: Speaker) -> Spoken:
     """Speak a text, and tell when each of its phonemes begins."""
+    if speaker.voice.startswith(FLITE):
+        return _by_flite(text, speaker)
     library, rate_hz = _synthesiser()
     blocks: list[np.ndarray] = []
     found: list[tuple[str, float]] = []
@@ -98,6 +105,13 @@ def spoken(text: str, speaker: Speaker) -> Spoken:
         tuple(name for name, _ in found),
         np.array([at for _, at in found]),
     )
+
+
+def _by_flite(text: str, speaker: Speaker) -> Spoken:
+    sound, phones = flite_spoken(text, speaker.voice.removeprefix(FLITE), speaker.words_per_minute, speaker.pitch)
+    # What begins after a pause is told with silence before it: when it is heard is not known.
+    known = [one for before, one in pairwise(phones) if one[0] != PAUSE and before[0] != PAUSE]
+    return Spoken(sound, tuple(name for name, _ in known), np.array([at for _, at in known]))
 
 
 def common_moments(one: Sequence[str], other: Sequence[str]) -> list[tuple[int, int]]:

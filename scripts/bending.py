@@ -1,11 +1,13 @@
 """How well performances are matched and bent, on generated pairs with known truth; `--fit` fits the certainties anew.
 
+Voices and instruments that were made from recordings need Debian's flite, fluidsynth and fluid-soundfont-gm.
+
 .venv/bin/python -m scripts.bending [--aside] [--fit] [--pairs N] [--jobs N]
 """
 
 import argparse
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -16,10 +18,8 @@ from scipy.optimize import minimize
 from scipy.spatial.distance import cdist
 from scipy.special import expit
 
-from gullywind.core.bending import match, ties
+from gullywind.core.bending import match
 from gullywind.core.bending.bent import bent_alignment
-from gullywind.core.bending.course import follow_course
-from gullywind.core.bending.passage import find_passage
 from gullywind.core.features.performance import FRAME_HOP_S, Performance, hear_performance
 from gullywind.core.maps.ties import BendSettings
 from gullywind.core.measure.evidence import Status
@@ -27,7 +27,8 @@ from gullywind.core.native.checks import path_back
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
 from material.performances import INSTRUMENTS_ASIDE, Performances, line_pair, music_pair, smooth_pair, speech_pair
-from material.spoken import VOICES, VOICES_ASIDE
+from material.sampled import SAMPLED
+from material.spoken import RECORDED_VOICES, VOICES, VOICES_ASIDE
 
 #: Ties nearer to the truth than this are right.
 RIGHT_S = 0.02
@@ -36,7 +37,39 @@ KNOWN_BETWEEN_S = 0.35
 Maker = Callable[[int], Performances]
 
 
+def recorded(aside: bool) -> dict[str, Maker]:
+    """Of voices and instruments that were made from recordings of people."""
+    quick = [("piano", "steel"), ("nylon", "harp"), ("marimba", "piano"), ("banjo", "nylon"), ("vibraphone", "harp")]
+    slow = [("violin", "cello"), ("flute", "violin"), ("trumpet", "sax"), ("oboe", "clarinet"), ("violin", "violin")]
+    mixed = [("violin", "piano"), ("steel", "flute"), ("sax", "vibraphone"), ("trumpet", "nylon")]
+    if aside:
+        quick = [("dulcimer", "koto"), ("electric", "harpsichord"), ("music box", "dulcimer"), ("koto", "koto")]
+        slow = [("viola", "horn"), ("bassoon", "panpipe"), ("horn", "horn"), ("panpipe", "viola")]
+        mixed = [("viola", "koto"), ("harpsichord", "horn"), ("bassoon", "electric")]
+
+    def played(pairs: Sequence[tuple[str, str]]) -> Maker:
+        def make(seed: int) -> Performances:
+            first, second = pairs[seed % len(pairs)]
+            return music_pair(seed + 8000, f"{SAMPLED}{first}", f"{SAMPLED}{second}")
+
+        return make
+
+    music = {"recorded: quick": played(quick), "recorded: slow": played(slow), "recorded: mixed": played(mixed)}
+    if aside:
+        return music
+    return music | {
+        "recorded: speech": lambda seed: speech_pair(seed, RECORDED_VOICES),
+        "recorded: noisy room": lambda seed: speech_pair(seed + 1000, RECORDED_VOICES, noisy=True),
+        "recorded: words changed": lambda seed: speech_pair(seed + 2000, RECORDED_VOICES, changed=True),
+        "recorded: smooth": lambda seed: smooth_pair(seed + 3000, RECORDED_VOICES),
+    }
+
+
 def kinds(aside: bool) -> dict[str, Maker]:
+    return _kinds(aside) | recorded(aside)
+
+
+def _kinds(aside: bool) -> dict[str, Maker]:
     voices = VOICES_ASIDE if aside else VOICES
     sharp = [
         ("plucked", "struck"),
@@ -123,10 +156,9 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
     case = kinds(aside)[kind](seed)
     reference, recording = performance(case.reference), performance(case.recording)
     matched = match.match_performances(reference, recording)
-    passage = find_passage(reference, recording)
-    assert passage is not None
-    course = follow_course(reference, recording, passage)
-    found = ties.find_ties(reference, recording, course, passage.height)
+    followed = match.follow_performance(reference, recording)
+    assert followed is not None
+    found = followed.found
     # As an editor gets it: where the evidence is thin the timing is untouched.
     alignment = bent_alignment(reference, recording, matched, case.recording.size / 48000, BendSettings())
     plain = case.t_rec + np.median(case.t_ref - case.t_rec)
@@ -144,9 +176,9 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
         found.features[known],
         found.certainty[known],
         np.abs(truth[known] - found.t_rec[known]) <= RIGHT_S,
-        match.placing_features(reference, recording, passage, course),
+        followed.features,
         len(alignment.time_map.pieces) - 1 if alignment.time_map else 0,
-        passage.height,
+        followed.passage.height,
     )
 
 
@@ -154,12 +186,10 @@ def strange(kind: str, seed: int, aside: bool) -> tuple[str, Status, float, np.n
     """A reference against another part of the same kind."""
     make = kinds(aside)[kind]
     reference, recording = performance(make(seed).reference), performance(make(seed + 17).recording)
-    passage = find_passage(reference, recording)
     matched = match.match_performances(reference, recording)
-    if passage is None:
-        return kind, matched.status, matched.confidence, np.array([-0.7, 1.5, 0.0, 1.0, -0.7])
-    course = follow_course(reference, recording, passage)
-    return kind, matched.status, matched.confidence, match.placing_features(reference, recording, passage, course)
+    followed = match.follow_performance(reference, recording)
+    features = followed.features if followed else np.array([-0.7, 1.0, 0.0, 1.0, -0.7])
+    return kind, matched.status, matched.confidence, features
 
 
 def logistic(features: np.ndarray, right: np.ndarray) -> np.ndarray:
@@ -202,10 +232,15 @@ def report(found: list[Outcome]) -> None:
             for one in some
             if one.status is Status.PLACED and np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)
         ]
+        said, was = (
+            float(np.concatenate([getattr(one, name) for one in some]).mean())
+            for name in ("tie_certainty", "tie_right")
+        )
         print(
             f"{kind:24} {np.median(bent):6.2f} / {np.percentile(bent, 95):6.1f} ms, plainly {np.median(mfcc):4.1f} / "
             f"{np.percentile(mfcc, 95):5.0f}, untouched {np.median(plain):5.0f} / "
             f"{np.percentile(plain, 95):5.0f}; placed {placed} of {len(some)}; joints {sum(o.joints for o in some)}; "
+            f"ties said {said:.2f}, right {was:.2f}; "
             f"worse: {', '.join(worse) or 'none'}"
         )
     certainty, right = (

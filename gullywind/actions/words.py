@@ -9,12 +9,14 @@ from gullywind.actions.bend_words import bent_words
 from gullywind.core.ground.speeds import MOST_CLOCK
 from gullywind.core.ground.units import SOUND_M_S
 from gullywind.core.ground.words import clock_time, later, length, percent, to_the_millisecond
-from gullywind.core.judge.notes import LEAST_PPM, UNHEARD_MS, break_notes, left_over_words
+from gullywind.core.judge.notes import LEAST_PPM, PERFORMANCE, UNHEARD_MS, break_notes, left_over_words
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 from gullywind.core.measure.doubling import Doubling, DoublingKind
 from gullywind.store.tables import ChangeRow, MediaRow, MediaState, RecordingRow
 
+#: Notes that say more than that nothing sounds like it.
+TOLD_INSTEAD = ("silent", PERFORMANCE)
 SPEED_CODES = ("rate-mislabelled", "speed-changed")
 MOST_BREAKS_TOLD, MOST_PLACES_TOLD = 2, 2
 #: A rival with this share of the best one's score is worth naming.
@@ -31,16 +33,17 @@ def sentence_of(row: RecordingRow) -> str:
     if current is None:
         if judged is None:
             return "Not placed yet."
-        silent = next((n["message"] for n in judged.notes if n["code"] == "silent"), None)
-        if silent or judged.status == "unplaced":
-            return silent or "Does not belong here: nothing sounds like it."
+        told = next((n["message"] for n in judged.notes if n["code"] in TOLD_INSTEAD), None)
+        if told or judged.status == "unplaced":
+            return told or "Does not belong here: nothing sounds like it."
         return "Has no place now: the one that was found was taken back."
     if judged and judged.status == "unsure" and row.is_untouched:
         # What it may be instead stands among the notes.
+        performed = [n["message"] for n in judged.notes if n["code"] == PERFORMANCE]
         part = [n["message"].split(". ")[0] + "." for n in judged.notes if n["code"] == "part-alike"]
         # What was found through another recording has no places to choose from.
         here = [{"offset_s": current.value.heard_map.offset_s, "score": 1.0}]
-        return " ".join([unsure_sentence(judged.candidates or here, judged.confidence), *part])
+        return " ".join([*performed, unsure_sentence(judged.candidates or here, judged.confidence), *part])
     time_map = current.value.heard_map
     offset = time_map.offset_s
     start = (

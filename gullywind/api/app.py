@@ -17,6 +17,7 @@ from gullywind.api.routes import (
     deliveries,
     events,
     folders,
+    map_edits,
     marks,
     pictures,
     projects,
@@ -70,7 +71,20 @@ def create_app(settings: Settings | None) -> FastAPI:
         app.add_middleware(Guard, hosts=settings.hosts, access_key=settings.access_key)
     add_handlers(app)
     api = APIRouter(prefix="/api")
-    for part in (projects, changes, recordings, sound, pictures, sets, marks, folders, deliveries, room, events):
+    for part in (
+        projects,
+        changes,
+        recordings,
+        map_edits,
+        sound,
+        pictures,
+        sets,
+        marks,
+        folders,
+        deliveries,
+        room,
+        events,
+    ):
         api.include_router(part.router)
 
     @api.get("/health")

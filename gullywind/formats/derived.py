@@ -13,12 +13,15 @@ from gullywind.core.features.claps import Clap
 from gullywind.core.features.extract import Heard
 from gullywind.core.features.linear_timecode import TimecodeRun
 from gullywind.core.ground.errors import StorageError
+from gullywind.core.ground.units import Floats
 from gullywind.core.sound.peaks import Peaks
 from gullywind.core.sound.views import Listening, SampleSource
 
 #: Raised when the features' meaning changes, so that older files are made again.
 FEATURES_VERSION = 2
 SPOOL, FEATURES = "spool.raw", "features.npz"
+#: Its number rises when moments are found otherwise.
+MOMENTS = "moments-1.npy"
 
 
 def peaks_name(level: int) -> str:
@@ -36,6 +39,16 @@ def load_peaks(path: Path, first_bin: int, bins: int) -> Peaks:
     """Some bins of a level's file, shape (up to bins, 3); raises `FileNotFoundError` where it was not made yet."""
     stored = np.load(path, mmap_mode="r")
     return np.array(stored[first_bin : first_bin + bins])
+
+
+def save_moments(folder: Path, moments_s: Floats) -> None:
+    """Write at which moments, s, something begins or ends."""
+    _save(folder / MOMENTS, moments=moments_s)
+
+
+def load_moments(path: Path) -> Floats | None:
+    """What was saved before; None where nothing was."""
+    return np.asarray(np.load(path), np.float64) if path.exists() else None
 
 
 def save_heard(folder: Path, heard: Sequence[Heard]) -> None:
@@ -74,7 +87,7 @@ def _save(path: Path, **arrays: np.ndarray) -> None:
     try:
         with tempfile.NamedTemporaryFile(dir=path.parent, suffix=path.suffix, delete=False) as file:
             if path.suffix == ".npy":
-                np.save(file, arrays["peaks"])
+                np.save(file, next(iter(arrays.values())))
             else:
                 np.savez(file, **arrays)  # type: ignore[arg-type]
         os.replace(file.name, path)

@@ -11,7 +11,8 @@ import procrastinate
 from gullywind.actions.bring_in.listen_for_recording import listen_for_recording
 from gullywind.actions.context import Context
 from gullywind.actions.deliver.write_delivery import write_delivery
-from gullywind.actions.edit.match_recording import PerformanceCache, match_recording
+from gullywind.actions.edit.match_recording import match_recording
+from gullywind.actions.hear.performances import PerformanceCache
 from gullywind.actions.hear.prove_recording import prove_recording
 from gullywind.actions.place.place_recording import ReferenceCache, place_recording
 from gullywind.actions.work.run_work import run_work
@@ -39,7 +40,7 @@ def register_tasks(app: procrastinate.App, context: Context, stopping: threading
     @app.task(name="place", queue="work")
     async def place(work_id: str) -> None:
         def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
-            place_recording(context, UUID(work_id), _required(recording_id), cache, tell)
+            place_recording(context, UUID(work_id), _required(recording_id), cache, performed, tell)
 
         await run(work_id, do)
 
@@ -54,7 +55,11 @@ def register_tasks(app: procrastinate.App, context: Context, stopping: threading
     async def prove(work_id: str) -> None:
         # Who nudges once nudges again: one proof when the hand rests, and hearing the change comes first.
         await asyncio.sleep(SETTLE_S)
-        await run(work_id, lambda _, recording_id, tell: prove_recording(context, _required(recording_id), tell))
+
+        def do(_: UUID, recording_id: UUID | None, tell: Checkpoint) -> None:
+            prove_recording(context, _required(recording_id), performed, tell)
+
+        await run(work_id, do)
 
     @app.task(name="deliver", queue="work")
     async def deliver(work_id: str) -> None:

@@ -16,6 +16,7 @@ class BendingTest(ApiCase):
     files: ClassVar = {
         "Desk.wav": wav_bytes(CASE.reference * 0.5),
         "Double.wav": wav_bytes(CASE.recording * 0.5),
+        "Room.wav": wav_bytes(np.concatenate([CASE.recording * 0.1, np.zeros(48000)])),
         "Stranger.wav": wav_bytes(np.random.default_rng(1).standard_normal(CASE.recording.size) * 0.05),
     }
 
@@ -61,6 +62,32 @@ class BendingTest(ApiCase):
         self.assertEqual((bend["closeness"], bend["limit_percent"], bend["ends"]), (1.0, 30.0, True))
         self.assertLessEqual(max(abs(one["percent"]) for one in bend["stretches"]), 30.1)
         self.assertGreater(len(bend["ties"]), 20)
+
+    def test_another_performance_is_recognised_and_offered_and_nothing_done_unasked(self):
+        project = self.filled()
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={})
+        self.run_jobs()
+        double, stranger = self.recording(project, "Double"), self.recording(project, "Stranger")
+        self.assertIn(double["status"], ("unplaced", "unsure"))
+        self.assertTrue(double["performs"])
+        self.assertRegex(double["sentence"], r"another performance of the same part, .+% sure: have it")
+        self.assertEqual((stranger["status"], stranger["performs"]), ("unplaced", False))
+        self.match(project, "Double")
+        self.run_jobs()
+        double = self.recording(project, "Double")
+        self.assertEqual((double["status"], double["performs"]), ("placed", False))
+
+    def test_the_second_microphone_of_a_take_gets_the_identical_bend(self):
+        double = self.matched()
+        project = self.client.get(f"/api/projects/{double['project_id']}").json()
+        room = self.recording(project, "Room")
+        as_double = self.edited(room, kind="bend-as", recording_id=double["id"])
+        self.assertEqual((as_double["undo"], as_double["map"]["bent"]), ("bent as Double", True))
+        moments = np.linspace(0.0, CASE.recording.size / 48000, 200)
+        np.testing.assert_array_equal(self.lands(as_double, moments), self.lands(double, moments))
+        refused = self.edit(as_double, kind="bend-as", recording_id=self.recording(project, "Stranger")["id"])
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("is not bent", refused.json()["detail"])
 
     def test_closeness_is_changed_afterwards_and_undo_is_exact(self):
         double = self.matched()

@@ -2,6 +2,7 @@
 
 import re
 
+import numpy as np
 from playwright.sync_api import expect
 
 from material.performances import music_pair, speech_pair
@@ -24,12 +25,14 @@ class BendingOnTheBenchTest(InterfaceTest):
         cls.start_project("Bending")
         other = music_pair(1, "plucked", "struck", duration_s=8.0).recording
         files = {"Lead.wav": CASE.reference, "Double.wav": CASE.recording, "Strings.wav": other}
+        files["Room.wav"] = np.concatenate([CASE.recording * 0.3, np.zeros(4800)])
         cls.bring_in({name: wav_bytes(sound * 0.5) for name, sound in files.items()})
         row = page.get_by_test_id("recording-row").filter(has_text="Lead")
         row.get_by_role("button", name="Make it the reference").click()
-        page.get_by_role("link", name="Strings").click()
-        cls.strings = page.url
-        page.go_back()
+        for name in ("strings", "room"):
+            page.get_by_role("link", name=name.title()).click()
+            setattr(cls, name, page.url)
+            page.go_back()
         page.get_by_role("link", name="Double").click()
         page.get_by_role("button", name="Follow it as another performance").click()
         expect(page.get_by_test_id("sentence")).to_contain_text("bent along", timeout=60_000)
@@ -176,6 +179,86 @@ class BendingOnTheBenchTest(InterfaceTest):
             expect(self.step(re.compile("tie at .* moved"))).to_be_visible()
             self.undone(1)
 
+    def x_of(self, at_s: float) -> float:
+        mirror = self.page.get_by_test_id("mirror")
+        start_s, per_px = (float(mirror.get_attribute(name)) for name in ("data-start-s", "data-seconds-per-px"))
+        return mirror.bounding_box()["x"] + (at_s - start_s) / per_px
+
+    def asked(self, what: str) -> dict:
+        return self.page.request.get(f"{self.url}/api/recordings/{self.bench.split('/')[-1]}/{what}").json()
+
+    def test_a_dragged_tie_settles_on_what_begins_there_unless_alt_is_held(self):
+        lead = next(
+            one
+            for one in self.page.request.get(f"{self.url}/api/projects/{self.bench.split('/')[-3]}").json()[
+                "recordings"
+            ]
+            if one["name"] == "Lead"
+        )
+        moments = np.array(self.page.request.get(f"{self.url}/api/recordings/{lead['id']}/moments").json()["times_s"])
+        box = self.page.get_by_test_id("mirror").bounding_box()
+        self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 60)
+        for _ in range(3):
+            self.page.mouse.wheel(0, -300)
+        self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 60)
+        self.page.keyboard.press("y")
+        expect(self.tie).to_be_visible()
+        ties = self.asked("bend")["ties"]
+        late_ms = self.late_ms()
+        index = int(np.argmin([abs(one["late_ms"] - late_ms) for one in ties]))
+        y = box["y"] + box["height"] * 0.8
+        for alt in (False, True):
+            per_px = float(self.page.get_by_test_id("mirror").get_attribute("data-seconds-per-px"))
+            goal = moments[np.argmin(np.abs(moments - ties[index]["lies_s"] - 9 * per_px))]
+            self.page.mouse.move(self.x_of(ties[index]["lies_s"]), y)
+            self.page.mouse.down()
+            if alt:
+                self.page.keyboard.down("Alt")
+            self.page.mouse.move(self.x_of(goal) + 3, y, steps=6)
+            self.page.mouse.up()
+            self.page.keyboard.up("Alt")
+            expect(self.tie).to_contain_text("by hand")
+            off_s = abs(next(one["t_ref"] for one in self.asked("bend")["ties"] if one["by_hand"]) - goal)
+            self.assertLess(off_s, 1e-6) if not alt else self.assertAlmostEqual(off_s, 3 * per_px, delta=2 * per_px)
+            self.undone(1)
+            # Drawn where it was before, and not only told.
+            expect(self.page.get_by_label("Late by, ms")).to_have_value(f"{late_ms:.1f}")
+
+    def test_the_other_point_of_a_syllable_is_one_key_away(self):
+        ties = self.asked("bend")["ties"]
+        index = next(k for k, one in enumerate(ties) if one["kind"] == "opening" and one["syllable"] is not None)
+        for _ in range(index + 1):
+            self.page.keyboard.press("y")
+        expect(self.tie).to_contain_text("opening of a vowel")
+        self.page.keyboard.press("d")
+        expect(self.tie).to_contain_text("start")
+        self.page.keyboard.press("d")
+        expect(self.tie).to_contain_text("opening of a vowel")
+
+    def test_the_second_microphone_is_bent_exactly_as_the_first_which_lies_behind_it(self):
+        self.page.goto(self.room)
+        self.page.get_by_label("Bend exactly as").select_option("Double")
+        expect(self.sentence).to_contain_text("bent along")
+        expect(self.step("bent as Double")).to_be_visible()
+        self.page.keyboard.press("g")
+        mirror = self.page.get_by_test_id("mirror")
+        expect(mirror).to_contain_text("behind it Double")
+        self.page.get_by_role("button", name="Put the other doubles away").click()
+        expect(mirror).not_to_contain_text("behind it")
+        self.page.keyboard.press("Control+z")
+        expect(self.page.get_by_label("Bend exactly as")).to_be_visible()
+
+    def test_what_the_pointer_passes_is_heard_while_a_key_is_held(self):
+        box = self.page.get_by_test_id("mirror").bounding_box()
+        self.page.mouse.move(box["x"] + 200, box["y"] + 60)
+        self.page.mouse.move(box["x"] + 240, box["y"] + 60)
+        expect(self.page.get_by_role("button", name="Play (space)")).to_be_visible()
+        self.page.keyboard.down("z")
+        before = self.page.get_by_test_id("playhead").inner_text()
+        self.page.mouse.move(box["x"] + 600, box["y"] + 60, steps=3)
+        self.page.keyboard.up("z")
+        expect(self.page.get_by_test_id("playhead")).not_to_have_text(before)
+
     def test_a_tie_is_put_at_the_playhead(self):
         label = self.trace.get_attribute("aria-label")
         ties = int(re.search(r"of (\d+) ties", label).group(1))
@@ -188,6 +271,20 @@ class BendingOnTheBenchTest(InterfaceTest):
         now = int(re.search(r"of (\d+) ties", self.trace.get_attribute("aria-label")).group(1))
         self.assertLessEqual(abs(now - ties), 1)
         self.undone(1)
+
+    def test_what_is_another_performance_says_so_and_is_followed_when_asked(self):
+        self.page.goto(self.url)
+        self.start_project("Offered")
+        self.bring_in({"Lead.wav": wav_bytes(CASE.reference * 0.5), "Double.wav": wav_bytes(CASE.recording * 0.5)})
+        rows = self.page.get_by_test_id("recording-row")
+        rows.filter(has_text="Lead").get_by_role("button", name="Make it the reference").click()
+        self.page.get_by_role("button", name="Find the place of 1").click()
+        double = rows.filter(has_text="Double")
+        expect(double).to_contain_text("another performance of the same part", timeout=60_000)
+        double.get_by_role("button", name="Have it follow").click()
+        expect(double).to_have_attribute("data-status", "placed", timeout=60_000)
+        expect(double).to_contain_text("bent")
+        expect(double.get_by_role("button", name="Have it follow")).to_have_count(0)
 
     def test_what_cannot_be_followed_says_why(self):
         self.page.goto(self.strings)

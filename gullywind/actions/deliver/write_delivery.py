@@ -12,6 +12,7 @@ from gullywind.actions.deliver.deliver_picture import write_picture_delivery
 from gullywind.actions.deliver.render_file import render_file
 from gullywind.actions.deliver.report import report_csv, report_rows
 from gullywind.actions.deliver.report_page import report_page
+from gullywind.actions.hear.performances import PerformanceCache
 from gullywind.actions.hear.prove_recording import prove_recording
 from gullywind.actions.timeline import timeline_of
 from gullywind.actions.work.start_work import start_work
@@ -72,9 +73,10 @@ def write_delivery(context: Context, work_id: UUID, checkpoint: Checkpoint) -> N
         project_name = f"{file_stem(project.name)}.zip"
         unproved = [one.id for one in recordings if one.current and one.current_proof is None]
         items = [(file_stem(one.name), one.content_hash, one.current.value) for one in recordings if one.current]
+    cache = PerformanceCache()
     for i, recording_id in enumerate(unproved):
         # The report carries what is left over, so it must be measured.
-        prove_recording(context, recording_id, lambda done, i=i: checkpoint(0.1 * (i + done) / len(unproved)))  # type: ignore[misc]
+        prove_recording(context, recording_id, cache, lambda done, i=i: checkpoint(0.1 * (i + done) / len(unproved)))  # type: ignore[misc]
     with context.database.session() as session:
         rows = report_rows(session, project_id)
         report = {

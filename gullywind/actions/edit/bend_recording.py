@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 import numpy as np
 
@@ -13,14 +13,15 @@ from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.maps.bend_edits import BendEdit, HoldEdges, HoldTies
 from gullywind.core.maps.bending import Bend, Bending
+from gullywind.core.maps.sets import Member, Membership, carried
 from gullywind.core.maps.ties import Levels
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.maps.version import Version
+from gullywind.core.maps.version import Gaps, Sounding, Version
 from gullywind.core.sound.peaks import FINEST_BIN, SCALE
 from gullywind.formats.derived import load_peaks, peaks_name
 from gullywind.store.database import Session, announce
 from gullywind.store.history import Part, add_part, record_change
-from gullywind.store.projects import check_version
+from gullywind.store.projects import check_version, get_project
 from gullywind.store.recordings import get_recording
 from gullywind.store.tables import ChangeRow, RecordingRow
 
@@ -60,6 +61,26 @@ def hold_edges(
         raise InputError("The recording does not sound at both edges.")
     edit = HoldEdges((start_s, end_s), (float(t_rec[0]), float(t_rec[1])), only)
     return bend_recording(context, session, recording_id, version, edit)
+
+
+def bend_as(context: Context, session: Session, recording_id: UUID, version: int, other_id: UUID) -> RecordingRow:
+    """The very map of another recording that began at the same moment: another microphone of the same take."""
+    row, other = _locked(session, recording_id, version), get_recording(session, other_id)
+    if other.project_id != row.project_id or other.id == row.id:
+        raise InputError("Choose another recording of the same project.")
+    bending = bending_of(other)
+    if row.id == get_project(session, row.project_id).reference_id:
+        raise InputError("The reference is not bent: all others follow it.")
+    if row.media.duration_s is None:
+        raise NotNowError(f"{row.name} has not been listened to yet.")
+    assert other.current is not None and other.media.duration_s is not None
+    together = Membership(uuid4(), 0.0)
+    of, to = Member(together, other.media.duration_s), Member(together, row.media.duration_s)
+    time_map = carried(other.current.value.time_map, of, to)
+    if time_map is None:
+        raise NotNowError(f"Nothing of it would be left: {other.name} is bent along what it does not have.")
+    bent = sounding_bent(row, Version(time_map)).bent(time_map, bending)
+    return keep_version(context, session, row, bent, f"bent as {other.name}")
 
 
 def unbend(context: Context, session: Session, recording_id: UUID, version: int) -> RecordingRow:
@@ -110,6 +131,14 @@ def levels_of(context: Context, row: RecordingRow) -> Levels | None:
     rms = peaks[:, 2].astype(np.float32)
     level_db = np.asarray(20 * np.log10(np.maximum(rms, 0.5) / SCALE), np.float32)
     return Levels(FINEST_BIN / row.media.sample_rate_hz, level_db) if level_db.size else None
+
+
+def sounding_bent(row: RecordingRow, fresh: Version) -> Version:
+    """Sounding and pushed as before, `fresh` where it had no place; the room goes on where a bend has to cut."""
+    if row.current is None:
+        return replace(fresh, sounding=Sounding(Gaps.ROOM_TONE, channels=row.media.sounding_channels))
+    now = row.current.value
+    return replace(now, sounding=replace(now.sounding, gaps=Gaps.ROOM_TONE))
 
 
 def _locked(session: Session, recording_id: UUID, version: int) -> RecordingRow:

@@ -1,27 +1,25 @@
 """Match a stored recording with its project's reference as another performance of the same part, and bend it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from uuid import UUID
 
 from gullywind.actions.bring_in.listen_for_recording import ensure_listened
 from gullywind.actions.context import Context
-from gullywind.actions.edit.bend_recording import keep_version, levels_of
-from gullywind.actions.hear.prove_recording import performance_of
+from gullywind.actions.edit.bend_recording import keep_version, levels_of, sounding_bent
+from gullywind.actions.hear.performances import PerformanceCache, performance_of
 from gullywind.actions.work.start_work import start_works
 from gullywind.core.bending.match import Matched, match_performances
-from gullywind.core.features.performance import Performance
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.maps.bending import Bending
 from gullywind.core.maps.ties import BendSettings
-from gullywind.core.maps.version import Gaps, Sounding, Version
+from gullywind.core.maps.version import Version
 from gullywind.core.measure.evidence import Status
 from gullywind.store.database import Session
 from gullywind.store.history import begin_change, find_change
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, reference_of
-from gullywind.store.tables import RecordingRow, WorkKind, WorkRow
+from gullywind.store.tables import WorkKind, WorkRow
 from gullywind.store.works import find_work, open_works
 
 MATCHED = "matched as another performance"
@@ -49,14 +47,6 @@ def request_matching(
     return start_works(context, session, WorkKind.MATCH, project_id, wanted, change_id=change.id if change else None)
 
 
-@dataclass
-class PerformanceCache:
-    """The last reference that was heard as a performance: all doubles of a part are compared with one lead."""
-
-    content_hash: str | None = None
-    performance: Performance | None = None
-
-
 def match_recording(
     context: Context, work_id: UUID, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint
 ) -> None:
@@ -69,10 +59,7 @@ def match_recording(
         ref_hash, rec_hash = reference.content_hash, row.content_hash
     ensure_listened(context, ref_hash, lambda done: checkpoint(0.15 * done))
     ensure_listened(context, rec_hash, lambda done: checkpoint(0.15 + 0.15 * done))
-    if cache.content_hash != ref_hash or cache.performance is None:
-        cache.performance = performance_of(context, ref_hash, lambda done: checkpoint(0.3 + 0.2 * done))
-        cache.content_hash = ref_hash
-    ours = cache.performance
+    ours = cache.of(context, ref_hash, lambda done: checkpoint(0.3 + 0.2 * done))
     theirs = performance_of(context, rec_hash, lambda done: checkpoint(0.5 + 0.2 * done))
     matched = match_performances(ours, theirs, checkpoint=lambda done: checkpoint(0.7 + 0.25 * done))
     if matched.offset_s is None or matched.status is Status.UNPLACED:
@@ -97,16 +84,8 @@ def _store(
     # Where the evidence is thin its timing is left alone, with the ties at hand.
     bending = Bending(matched.ties, matched.offset_s, BendSettings(closeness=1.0 if sure else 0.0))
     made = bending.made(row.media.duration_s or 0.0, levels_of(context, row))
-    version = _sounding_of(row, Version(made.time_map)).bent(made.time_map, bending)
+    version = sounding_bent(row, Version(made.time_map)).bent(made.time_map, bending)
     words = MATCHED if sure else "matched, unsure: timing untouched"
     work = find_work(session, work_id)
     change = find_change(session, work.change_id) if work and work.change_id else None
     keep_version(context, session, row, version, words, change)
-
-
-def _sounding_of(row: RecordingRow, fresh: Version) -> Version:
-    """Sounding and pushed as before; the room goes on where a bend has to cut."""
-    if row.current is None:
-        return replace(fresh, sounding=Sounding(Gaps.ROOM_TONE, channels=row.media.sounding_channels))
-    now = row.current.value
-    return replace(now, sounding=replace(now.sounding, gaps=Gaps.ROOM_TONE))

@@ -6,11 +6,12 @@ from uuid import UUID
 
 from gullywind.actions.context import Context
 from gullywind.actions.hear.fetch_sound import open_sound
+from gullywind.actions.hear.performances import PerformanceCache
 from gullywind.actions.work.start_work import start_works
 from gullywind.core.bending.prove import prove_bend
 from gullywind.core.features.extract import views_of
-from gullywind.core.features.performance import Performance, hear_performance
-from gullywind.core.ground.units import Checkpoint, no_checkpoint
+from gullywind.core.features.performance import hear_performance
+from gullywind.core.ground.units import Checkpoint
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.correlate import WindowLag
 from gullywind.core.measure.evidence import Residual
@@ -38,7 +39,7 @@ def request_proofs(context: Context, session: Session, project_id: UUID, rows: S
     start_works(context, session, WorkKind.PROVE, project_id, [row.id for row in wanted if row.id not in waiting])
 
 
-def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint) -> None:
+def prove_recording(context: Context, recording_id: UUID, cache: PerformanceCache, checkpoint: Checkpoint) -> None:
     """Measure and store; where the map was changed meanwhile, the change has queued its own."""
     with context.database.session() as session:
         row = get_recording(session, recording_id)
@@ -55,7 +56,10 @@ def prove_recording(context: Context, recording_id: UUID, checkpoint: Checkpoint
     checkpoint(0.1)
     lengths += [s for s in WINDOWS_S if s > max(lengths, default=0.0)]
     if bent:
-        proof, window_s = _bend_proved(context, reference.content_hash, views, time_map, checkpoint), BENT_WINDOW_S
+        proof, window_s = (
+            _bend_proved(context, reference.content_hash, cache, views, time_map, checkpoint),
+            BENT_WINDOW_S,
+        )
     else:
         proof, window_s = _measured(views, time_map, lengths, checkpoint)
     checkpoint(0.9)
@@ -78,20 +82,16 @@ def listening_pair(context: Context, reference: RecordingRow, row: RecordingRow)
     return views_of(sounds[0])[0][0], views_of(sounds[1])[0][0]
 
 
-def performance_of(context: Context, content_hash: str, checkpoint: Checkpoint = no_checkpoint) -> Performance:
-    """A stored recording as it is compared with other performances."""
-    return hear_performance(views_of(open_sound(context, content_hash))[0][0], checkpoint=checkpoint)
-
-
 def _bend_proved(
     context: Context,
     reference_hash: str,
+    cache: PerformanceCache,
     views: tuple[Listening, Listening],
     time_map: TimeMap,
     checkpoint: Checkpoint,
 ) -> Proof:
     """The sound is rendered along the bend and followed anew."""
-    ours = performance_of(context, reference_hash, lambda done: checkpoint(0.1 + 0.2 * done))
+    ours = cache.of(context, reference_hash, lambda done: checkpoint(0.1 + 0.2 * done))
     heard = rendered_listening(*views, time_map)
     bent = hear_performance(heard, checkpoint=lambda done: checkpoint(0.3 + 0.4 * done))
     residual, trace = prove_bend(ours, bent, checkpoint=lambda done: checkpoint(0.7 + 0.2 * done))

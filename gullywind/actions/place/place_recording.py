@@ -9,9 +9,11 @@ import numpy as np
 from gullywind.actions.bring_in.listen_for_recording import ensure_listened
 from gullywind.actions.bring_in.listen_to_media import hear_stored, open_stored
 from gullywind.actions.context import Context
+from gullywind.actions.hear.performances import PerformanceCache
 from gullywind.actions.hear.prove_recording import proof_row, request_proofs
 from gullywind.actions.place.draw_places import draw_anew
 from gullywind.actions.place.place_by_timecode import judge_by_timecode
+from gullywind.actions.place.recognise_performance import MOST_RECOGNISED_S, recognised
 from gullywind.actions.place.tie_neighbours import tie_neighbours
 from gullywind.actions.work.start_work import start_works
 from gullywind.core.align import PreparedReference, index_reference
@@ -72,7 +74,12 @@ class ReferenceCache:
 
 
 def place_recording(
-    context: Context, work_id: UUID, recording_id: UUID, cache: ReferenceCache, checkpoint: Checkpoint
+    context: Context,
+    work_id: UUID,
+    recording_id: UUID,
+    cache: ReferenceCache,
+    performed: PerformanceCache,
+    checkpoint: Checkpoint,
 ) -> None:
     """Listen if need be, align, store. Safe to run twice: the later result replaces the earlier."""
     with context.database.session() as session:
@@ -93,9 +100,13 @@ def place_recording(
         found = align_pair(cache.prepared, heard, checkpoint=lambda done: checkpoint(0.4 + 0.4 * done))
         # Who does not overlap the reference may overlap one that does.
         placed = any(one.status is Status.PLACED for one in found)
-        ties = (
-            [] if placed else tie_neighbours(context, recording_id, heard, lambda done: checkpoint(0.8 + 0.15 * done))
-        )
+        ties = [] if placed else tie_neighbours(context, recording_id, heard, lambda done: checkpoint(0.8 + 0.1 * done))
+        alignment = surest(found, heard)
+        lengths_s = [one[0].view.duration_s for one in (cache.prepared.heard, heard)]
+        if not placed and max(lengths_s) <= MOST_RECOGNISED_S:
+            alignment = recognised(
+                context, ref_hash, rec_hash, alignment, performed, lambda done: checkpoint(0.9 + 0.1 * done)
+            )
     finally:
         sound.close()
     with context.database.session() as session:
@@ -103,7 +114,7 @@ def place_recording(
         if row.media.claps is None:
             # It was listened to by a version that did not hear them.
             row.media.set_heard(claps_of(heard), heard[0].timecode)
-        _store(context, session, work_id, recording_id, ref_id, found, surest(found, heard), ties)
+        _store(context, session, work_id, recording_id, ref_id, found, alignment, ties)
 
 
 def _store(

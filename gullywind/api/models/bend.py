@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from gullywind.actions.bend_words import kept_back_words, moved_words, tie_words, unfollowed_words
 from gullywind.actions.edit.bend_recording import BendNow
 from gullywind.core.bending.prove import PERFORMERS_TOGETHER_S
+from gullywind.core.maps.ties import other_points
 
 
 class TieOut(BaseModel):
@@ -15,7 +16,8 @@ class TieOut(BaseModel):
 
     `followed`: it acts. `left_ms` is how late it still is, null where it is not followed; `together`: nobody hears it.
     `kept_back`: the limit keeps it well away from where it would lie. `by_hand`: a person set it. `words`: what it is,
-    `fate`: what became of it.
+    `fate`: what became of it. `syllable`: which tie is the other point of its syllable: where that begins, or its vowel
+    opens.
     """
 
     t_ref: float
@@ -34,6 +36,7 @@ class TieOut(BaseModel):
     kind: Literal["start", "opening", "end"]
     words: str
     fate: str
+    syllable: int | None
 
 
 class StretchOut(BaseModel):
@@ -54,6 +57,12 @@ class CutOut(BaseModel):
 
     t_ref: float
     too_long_ms: float
+
+
+class MomentsOut(BaseModel):
+    """Moments of a recording, s, at which something begins, opens or ends: a tie may be laid there, and none is."""
+
+    times_s: list[float]
 
 
 class BendOut(BaseModel):
@@ -101,7 +110,7 @@ class BendOut(BaseModel):
 
 def _ties(found: BendNow) -> list[TieOut]:
     bending, made = found.bending, found.made
-    ties = []
+    ties, others = [], other_points(bending.ties)
     for index, (tie, moved_s) in enumerate(zip(bending.ties, made.moved_s, strict=True)):
         late_s = tie.t_rec + bending.offset_s - tie.t_ref
         followed = bool(np.isfinite(made.given_up_s[index]))
@@ -123,6 +132,7 @@ def _ties(found: BendNow) -> list[TieOut]:
                 kind=tie.kind.value,
                 words=tie_words(tie),
                 fate=moved_words(late_s, moved_s) if followed else unfollowed_words(tie, bending.settings),
+                syllable=others[index],
             )
         )
     return ties

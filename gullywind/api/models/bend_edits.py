@@ -1,6 +1,7 @@
 """Edits of a bend as requests: one body for each kind, told apart by `kind`."""
 
 from typing import Literal
+from uuid import UUID
 
 from pydantic import Field
 
@@ -86,6 +87,13 @@ class HoldEdgesIn(Edit):
     start_s: float
     end_s: float
     only: bool = False
+
+
+class BendAsIn(Edit):
+    """Bend it exactly as another recording is bent: another microphone of the same take, begun at the same moment."""
+
+    kind: Literal["bend-as"]
+    recording_id: UUID
 
 
 class UnbendIn(Edit):

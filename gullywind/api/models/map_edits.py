@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gullywind.api.models.bend_edits import BendEditIn, HoldEdgesIn, UnbendIn
+from gullywind.api.models.bend_edits import BendAsIn, BendEditIn, HoldEdgesIn, UnbendIn
 from gullywind.api.models.edit import Edit
 from gullywind.api.models.recordings import Body
 from gullywind.api.models.sounding_edits import ChannelsIn, GainIn, GapsIn, KeptIn, PitchIn, PolarityIn
@@ -245,6 +245,7 @@ EditIn = Annotated[
     | BendEditIn
     | HoldEdgesIn
     | UnbendIn
+    | BendAsIn
     | TrimIn
     | ClockIn
     | TakeIn

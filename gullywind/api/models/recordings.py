@@ -3,16 +3,17 @@
 from collections.abc import Mapping
 from dataclasses import asdict
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from gullywind.actions.status import RecordingStatus, status_of_recording
-from gullywind.actions.words import clock_figure, clock_label, facts_line, sentence_of
+from gullywind.actions.words import clock_figure, clock_label, sentence_of
+from gullywind.api.models.media import MediaOut
 from gullywind.core.bending.prove import PERFORMERS_TOGETHER_S
 from gullywind.core.ground.words import percent, short_time
-from gullywind.core.judge.notes import joint_words
+from gullywind.core.judge.notes import PERFORMANCE, joint_words
 from gullywind.core.maps.piece_edits import LEAST_GAP_S
 from gullywind.core.maps.time_map import Piece, TimeMap, gap_between
 from gullywind.core.maps.version import Gaps, Pitch
@@ -33,29 +34,6 @@ class Body(BaseModel):
 
 #: At least one character that can be seen; whoever uses it refuses others with a sentence.
 Name = Annotated[str, Field(json_schema_extra={"pattern": r"\S"})]
-
-
-class MediaOut(BaseModel):
-    """Facts of a file; numbers are null until it has been listened to."""
-
-    content_hash: str
-    state: Literal["waiting", "stopped", "ready", "failed"]
-    reason: str | None
-    size_bytes: int
-    duration_s: float | None
-    sample_rate_hz: int | None
-    channels: int | None
-    samples: int | None
-    codec: str | None
-    timecode: str | None
-    frame_rate: str | None
-    picture_start_s: float | None
-    peak_dbfs: float | None
-    loudness_lufs: float | None
-    clipped_samples: int
-    silent: bool
-    truncated: bool
-    line: str
 
 
 class NoteOut(BaseModel):
@@ -149,7 +127,8 @@ class RecordingOut(BaseModel):
     """A recording. `version` must come back with every edit.
 
     `set_aside`: it does not belong, as a person said. `locked`: it is finished, and nothing changes it. `set_id`: the
-    set that it moves with. `remark`: what a person noted of it.
+    set that it moves with. `remark`: what a person noted of it. `performs`: it seems to be another performance of the
+    reference's part, and has not been followed yet.
 
     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
     """
@@ -171,6 +150,7 @@ class RecordingOut(BaseModel):
     locked: bool
     set_id: UUID | None
     remark: str
+    performs: bool
     proof: ProofOut | None
     sentence: str
 
@@ -184,13 +164,14 @@ class RecordingOut(BaseModel):
             file_name=row.file_name,
             version=row.version,
             status=status_of_recording(row),
-            media=_media(row),
+            media=MediaOut.of(row.media),
             map=_map(row),
             undo=ends.undo if ends else None,
             redo=ends.redo if ends else None,
             earlier_id=ends.earlier_id if ends else None,
             judgement=_judgement(row),
             as_judged=row.is_as_judged,
+            performs=_performs(row),
             set_aside=row.is_set_aside,
             locked=row.locked,
             set_id=row.member.membership.set_id if row.member else None,
@@ -206,12 +187,6 @@ class DescribeIn(Body):
     version: int
     name: Name | None = None
     remark: str | None = None
-
-
-def _media(row: RecordingRow) -> MediaOut:
-    media = row.media
-    fields: dict[str, Any] = {name: getattr(media, name) for name in MediaOut.model_fields if name != "line"}
-    return MediaOut(**fields, line=facts_line(media))
 
 
 def _map(row: RecordingRow) -> MapOut | None:
@@ -243,6 +218,11 @@ def _map(row: RecordingRow) -> MapOut | None:
         start_ref_s=time_map.start_ref_s,
         end_ref_s=time_map.end_ref_s_exclusive,
     )
+
+
+def _performs(row: RecordingRow) -> bool:
+    bent = row.current is not None and row.current.value.bending is not None
+    return not bent and row.placing is not None and any(note["code"] == PERFORMANCE for note in row.placing.notes)
 
 
 def _judgement(row: RecordingRow) -> JudgementOut | None:

@@ -10,26 +10,17 @@ from starlette.concurrency import run_in_threadpool
 from starlette.requests import ClientDisconnect
 
 from gullywind.actions.bring_in.listen_for_recording import listen_again
-from gullywind.actions.edit import bend_recording, edit_map
-from gullywind.actions.edit.match_levels import match_levels
+from gullywind.actions.edit import bend_recording
 from gullywind.actions.hear.channel_levels import channel_levels
 from gullywind.actions.hear.hear_difference import difference_at
 from gullywind.actions.hear.hear_rivals import moment_of_rival
 from gullywind.actions.hear.measure_timing import doubling_at, loupe_moments, measure_timing
+from gullywind.actions.hear.performances import moments_in
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.actions.place.place_by_timecode import offsets_by_codes
 from gullywind.actions.projects.change_recordings import add_recording, describe_recording, remove_recordings, take_in
 from gullywind.api.deps import ContextDep, SessionDep
-from gullywind.api.models.bend import BendOut
-from gullywind.api.models.bend_edits import (
-    BendIn,
-    ClosenessIn,
-    HoldEdgesIn,
-    HoldTiesIn,
-    RemoveTiesIn,
-    TieIn,
-    UnbendIn,
-)
+from gullywind.api.models.bend import BendOut, MomentsOut
 from gullywind.api.models.evidence import (
     ChannelOut,
     CurveOut,
@@ -41,21 +32,6 @@ from gullywind.api.models.evidence import (
     VersionOut,
 )
 from gullywind.api.models.folders import PathIn
-from gullywind.api.models.map_edits import (
-    ClockIn,
-    ClocksIn,
-    CorrectInSetIn,
-    EditIn,
-    FirstSoundIn,
-    GoIn,
-    LevelsIn,
-    LockIn,
-    SetAsideIn,
-    SettleIn,
-    StepIn,
-    TakeIn,
-    TrimIn,
-)
 from gullywind.api.models.recordings import DescribeIn, RecordingOut
 from gullywind.api.shown import recording_out
 from gullywind.core.ground.errors import Cancelled, NotFoundError
@@ -141,44 +117,6 @@ def post_listening(recording_id: UUID, context: ContextDep, session: SessionDep)
     return recording_out(session, recording_id)
 
 
-@router.post("/recordings/{recording_id}/map-edits")
-def edit_recording(recording_id: UUID, body: EditIn, context: ContextDep, session: SessionDep) -> RecordingOut:
-    """Edit the map; a stale `version` gets a conflict, never a lost update."""
-    on = (context, session, recording_id, body.version)
-    match body:
-        case TrimIn():
-            edit_map.trim_piece(*on, index=body.index, edge=body.edge, t_ref=body.t_ref)
-        case ClockIn():
-            edit_map.use_clock(*on, measured=body.use == "measured")
-        case TakeIn():
-            edit_map.take_candidate(*on, body.index)
-        case FirstSoundIn():
-            edit_map.first_sound_to(*on, body.t_ref)
-        case SettleIn():
-            edit_map.settle_recording(*on, by_s=body.by_s, reach_s=body.reach_s)
-        case HoldEdgesIn():
-            bend_recording.hold_edges(*on, body.start_s, body.end_s, only=body.only)
-        case UnbendIn():
-            bend_recording.unbend(*on)
-        case BendIn() | TieIn() | RemoveTiesIn() | HoldTiesIn() | ClosenessIn():
-            bend_recording.bend_recording(*on, body.to_core())
-        case SetAsideIn():
-            edit_map.set_aside(*on, aside=body.aside)
-        case LockIn():
-            edit_map.lock_recording(session, recording_id, body.version, locked=body.locked)
-        case CorrectInSetIn():
-            edit_map.correct_in_set(*on, body.corrected_s)
-        case GoIn():
-            edit_map.go_to_step(*on, body.number)
-        case StepIn(kind="unplace"):
-            edit_map.unplace_recording(*on)
-        case StepIn():
-            edit_map.step(*on, body.kind)
-        case _:
-            edit_map.edit_recording(*on, body.to_core())
-    return recording_out(session, recording_id)
-
-
 @router.get("/recordings/{recording_id}/versions/{version_id}")
 def get_version(recording_id: UUID, version_id: UUID, response: Response, session: SessionDep) -> VersionOut:
     """One version of a recording; it never changes, so that it is asked for once."""
@@ -187,6 +125,15 @@ def get_version(recording_id: UUID, version_id: UUID, response: Response, sessio
         raise NotFoundError("This version does not exist any more.")
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return VersionOut.of(row)
+
+
+@router.get("/recordings/{recording_id}/moments")
+def get_moments(recording_id: UUID, context: ContextDep) -> MomentsOut:
+    """Moments of a recording on which a tie may be laid."""
+    with context.database.session() as session:
+        content_hash = get_recording(session, recording_id).content_hash
+    # Not while a connection is held: it may have to be listened to.
+    return MomentsOut(times_s=moments_in(context, content_hash).tolist())
 
 
 @router.get("/recordings/{recording_id}/bend")
@@ -219,18 +166,6 @@ def get_proof_windows(recording_id: UUID, session: SessionDep) -> ProofWindowsOu
         return None
     version = find_version(session, proof.version_id)
     return ProofWindowsOut.of(proof, bent=version is not None and version.value.bending is not None)
-
-
-@router.post("/projects/{project_id}/clocks")
-def use_clocks(project_id: UUID, body: ClocksIn, context: ContextDep, session: SessionDep) -> int:
-    """Use the measured clocks of all recordings, or refuse them; returns how many changed."""
-    return edit_map.use_clock_of_all(context, session, project_id, measured=body.use == "measured")
-
-
-@router.post("/projects/{project_id}/levels")
-def post_levels(project_id: UUID, body: LevelsIn, session: SessionDep) -> int:
-    """Bring all placed recordings to one loudness; returns how many changed."""
-    return match_levels(session, project_id, target_lufs=body.target_lufs, limit_dbtp=body.limit_dbtp)
 
 
 @router.post("/recordings/{recording_id}/proofs", status_code=202)

@@ -17,8 +17,10 @@ EARLIER, LATER = slice(-20, -8), slice(2, 12)
 #: It began where they last stood this far above their lowest, dB, within so many frames before or after: with 3 dB a
 #: third of what a bow takes was missed.
 BEGUN_DB, BACK_FRAMES, ON_FRAMES, NEAR_FRAMES = 0.5, 26, 6, 6
-#: With fewer beginnings nothing is put right, nor what is smaller or more uncertain than this.
+#: With fewer beginnings nothing is put right, nor what is smaller or more uncertain than this; more than so many,
+#: spread over the whole, tell nothing new.
 LEAST_BEGINNINGS, LEAST_LATE_S, MOST_SPREAD = 8, 0.008, 0.7
+MOST_BEGINNINGS = 200
 
 
 def attack_difference_s(reference: Performance, recording: Performance, t_ref: Floats, t_rec: Floats) -> float:
@@ -28,6 +30,8 @@ def attack_difference_s(reference: Performance, recording: Performance, t_ref: F
     ----------
     t_ref, t_rec : shape (beginnings,), s. Moments at which they were matched.
     """
+    some = np.unique(np.linspace(0, t_ref.size - 1, min(t_ref.size, MOST_BEGINNINGS)).astype(np.int64))
+    t_ref, t_rec = t_ref[some], t_rec[some]
     late = [_late_s(one, t) for one, times in ((reference, t_ref), (recording, t_rec)) for t in times.tolist()]
     ours, theirs = (np.array(some, np.float64) for some in (late[: t_ref.size], late[t_ref.size :]))
     differ = (ours - theirs)[np.isfinite(ours - theirs)]

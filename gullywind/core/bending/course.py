@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gullywind.core.bending.passage import Passage, chance_distance, pooled
-from gullywind.core.features.performance import FRAME_HOP_S, Performance
+from gullywind.core.bending.likeness import Likeness
+from gullywind.core.bending.passage import Passage
+from gullywind.core.features.performance import FRAME_HOP_S
 from gullywind.core.ground.units import Checkpoint, Floats, no_checkpoint
 from gullywind.core.native import kernels
 
@@ -44,21 +45,19 @@ class Course:
         return np.interp(t_ref, self.t_ref, self.t_rec)
 
 
-def follow_course(
-    reference: Performance, recording: Performance, passage: Passage, *, checkpoint: Checkpoint = no_checkpoint
-) -> Course:
+def follow_course(likeness: Likeness, passage: Passage, *, checkpoint: Checkpoint = no_checkpoint) -> Course:
     """Refine a rough passage; beyond its ends it goes on at the same speed."""
-    ours, theirs = reference.weighted(passage.pitch_weight), recording.weighted(passage.pitch_weight)
-    chance = chance_distance(ours, theirs)
+    frames = likeness.weighted(passage.pitch_weight)
+    chance = frames.chance()
     t_ref, t_rec, spread, distance = passage.t_ref, passage.t_rec, passage.t_ref, passage.t_ref
     for k, (by, half, sharpness) in enumerate(COURSE_LEVELS):
-        first, second = pooled(ours, by), pooled(theirs, by)
+        pooled = frames.pooled(by)
         centre, hop_s = (by - 1) / 2 * FRAME_HOP_S, by * FRAME_HOP_S
-        times = np.asarray(centre + np.arange(len(first)) * hop_s, np.float64)
+        times = np.asarray(centre + np.arange(len(pooled.ours)) * hop_s, np.float64)
         middle = np.rint((_straight_on(times, t_ref, t_rec) - centre) / hop_s).astype(np.int64)
         starts = np.maximum.accumulate(middle - half)
         found = kernels.likely_course(
-            first, second, starts, 2 * half + 1, sharpness=sharpness, gap=ALONE, reach=REACH_FRAMES
+            pooled.ours, pooled.theirs, starts, 2 * half + 1, sharpness=sharpness, gap=ALONE, reach=REACH_FRAMES
         )
         t_ref, t_rec = times, found[:, 0] * hop_s + centre
         spread, distance = found[:, 1] * hop_s, np.where(found[:, 2] < 0, -1.0, found[:, 2] / max(chance, 1e-9))

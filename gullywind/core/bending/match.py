@@ -7,6 +7,8 @@ from scipy.special import expit
 
 from gullywind.core.bending.course import Course, follow_course
 from gullywind.core.bending.exact import exactly
+from gullywind.core.bending.likeness import liken
+from gullywind.core.bending.order import order_ratio
 from gullywind.core.bending.passage import Passage, find_passage
 from gullywind.core.bending.ties import FoundTies, find_ties
 from gullywind.core.features.performance import FRAME_HOP_S, Performance
@@ -14,16 +16,16 @@ from gullywind.core.ground.units import Checkpoint, Floats, no_checkpoint
 from gullywind.core.maps.ties import Tie
 from gullywind.core.measure.evidence import Status
 
-#: Probability that this is the same part, by logistic regression: constant, then weights of `placing_features`; fitted
+#: Probability that this is the same part, by logistic regression: constant, then weights of `Followed.features`; fitted
 #: by `scripts.bending` on pairs of the same part and of different ones.
-PLACING_WEIGHTS = (-7.934, 4.318, -1.594, 5.882, -14.146, -0.779)
+PLACING_WEIGHTS = (-2.305, 3.513, -7.350, 2.903, -10.850, 0.415)
 #: Surer matches are placed, less sure ones do not belong here.
 PERFORMED_FROM, PERFORMED_BELOW = 0.6, 0.2
-#: A course that runs faster or slower than this over a tenth of a second is no performance's.
+#: A course that runs this much faster or slower over a tenth of a second than it mostly does is no performance's.
 UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
 #: Where ties are right in fewer cases than this, bending does more harm than good, as of a bow against a plucked
-#: string: its timing is left alone.
-MOSTLY_CERTAIN = 0.68
+#: string, and the timing is left alone; the further apart the two are (median, s), the less of harm it can do.
+DIFFERING_S, MOSTLY_CERTAIN = (0.06, 0.2), (0.725, 0.4)
 #: A tie that counts for the plain place.
 PLACING_CERTAINTY = 0.5
 
@@ -46,6 +48,16 @@ class Matched:
     exact: bool
 
 
+@dataclass(frozen=True, eq=False)
+class Followed:
+    """One performance followed along another; `features` tell the same part from another, see `PLACING_WEIGHTS`."""
+
+    passage: Passage
+    course: Course
+    found: FoundTies
+    features: Floats
+
+
 def match_performances(
     reference: Performance, recording: Performance, *, checkpoint: Checkpoint = no_checkpoint
 ) -> Matched:
@@ -55,26 +67,41 @@ def match_performances(
     -------
     Matched : `placed`, `unsure` or `unplaced`.
     """
-    silent = not (reference.sounding.any() and recording.sounding.any())
-    passage = None if silent else find_passage(reference, recording, checkpoint=lambda done: checkpoint(0.5 * done))
-    if passage is None:
+    followed = follow_performance(reference, recording, checkpoint=checkpoint)
+    if followed is None:
         return Matched(Status.UNPLACED, 0.0, None, (), False)
-    course = follow_course(reference, recording, passage, checkpoint=lambda done: checkpoint(0.5 + 0.4 * done))
-    found = find_ties(reference, recording, course, passage.height)
-    weights = np.array(PLACING_WEIGHTS)
-    sure = float(expit(weights[0] + placing_features(reference, recording, passage, course) @ weights[1:]))
-    ties, exact = exactly(reference, recording, found.as_ties())
+    sure = float(expit(PLACING_WEIGHTS[0] + followed.features @ np.array(PLACING_WEIGHTS[1:])))
+    ties, exact = exactly(reference, recording, followed.found.as_ties())
     sure = max(sure, 0.99) if exact else sure
     certain = float(np.mean([tie.certainty for tie in ties])) if ties else 0.0
     status = Status.PLACED if sure >= PERFORMED_FROM else Status.UNSURE if sure >= PERFORMED_BELOW else Status.UNPLACED
-    if status is Status.PLACED and certain < MOSTLY_CERTAIN:
+    plain_s = _plain_place(followed.found, ties, followed.passage)
+    if status is Status.PLACED and certain < _certain_enough(ties, plain_s):
         status = Status.UNSURE
     checkpoint(1.0)
-    return Matched(status, sure, _plain_place(found, ties, passage), ties, exact)
+    return Matched(status, sure, plain_s, ties, exact)
 
 
-def placing_features(reference: Performance, recording: Performance, passage: Passage, course: Course) -> Floats:
-    """What tells the same part from another: height, distance, share of either, unevenness, length; each about 0..4."""
+def follow_performance(
+    reference: Performance, recording: Performance, *, checkpoint: Checkpoint = no_checkpoint
+) -> Followed | None:
+    """The passage, the course along it, its ties; None where nothing is alike."""
+    if not (reference.sounding.any() and recording.sounding.any()):
+        return None
+    likeness = liken(reference, recording)
+    passage = find_passage(likeness, checkpoint=lambda done: checkpoint(0.5 * done))
+    if passage is None:
+        return None
+    course = follow_course(likeness, passage, checkpoint=lambda done: checkpoint(0.5 + 0.4 * done))
+    order = order_ratio(likeness.weighted(passage.pitch_weight), passage)
+    found = find_ties(reference, recording, course, passage.height)
+    return Followed(passage, course, found, _placing_features(reference, recording, passage, course, order))
+
+
+def _placing_features(
+    reference: Performance, recording: Performance, passage: Passage, course: Course, order: float
+) -> Floats:
+    """What tells the same part from another: height, order, share of either, unevenness, length; each about 0..4."""
     within = (course.t_ref >= passage.t_ref[0]) & (course.t_ref <= passage.t_ref[-1]) & (course.distance >= 0)
     heard = within & reference.sounding
     there = (recording.times_s >= passage.t_rec[0]) & (recording.times_s <= passage.t_rec[-1])
@@ -82,19 +109,28 @@ def placing_features(reference: Performance, recording: Performance, passage: Pa
         heard.sum() / max(int(reference.sounding.sum()), 1),
         (there & recording.sounding).sum() / max(int(recording.sounding.sum()), 1),
     )
-    steps = np.diff(course.t_rec[::SLOPE_FRAMES][: max(2, course.t_rec.size // SLOPE_FRAMES)]) / (
-        SLOPE_FRAMES * FRAME_HOP_S
-    )
-    uneven = np.abs(np.log(np.clip(steps, 0.05, 20.0))) > np.log(UNEVEN_SLOPE)
+    # In pauses anything goes.
+    frames = np.clip(np.rint(course.t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
+    both = (heard & recording.sounding[frames])[:-SLOPE_FRAMES:SLOPE_FRAMES]
+    steps = (course.t_rec[SLOPE_FRAMES:] - course.t_rec[:-SLOPE_FRAMES])[::SLOPE_FRAMES] / (SLOPE_FRAMES * FRAME_HOP_S)
+    speeds = np.log(np.clip(steps, 0.05, 20.0))[both]
+    # One who speaks faster throughout is not uneven.
+    uneven = np.abs(speeds - np.median(speeds)) > np.log(UNEVEN_SLOPE) if speeds.size else np.ones(1)
     return np.array(
         [
             np.log(max(passage.height, 0.5)),
-            float(course.distance[heard].mean()) if heard.any() else 1.5,
+            order,
             max(shares),
-            float(uneven.mean()) if uneven.size else 1.0,
+            float(uneven.mean()),
             np.log(max(float(heard.sum()) * FRAME_HOP_S, 0.5)),
         ]
     )
+
+
+def _certain_enough(ties: tuple[Tie, ...], plain_s: float) -> float:
+    """How certain ties must be on average to do more good than harm."""
+    apart_s = float(np.median([abs(tie.t_ref - tie.t_rec - plain_s) for tie in ties])) if ties else 0.0
+    return float(np.interp(apart_s, DIFFERING_S, MOSTLY_CERTAIN))
 
 
 def _plain_place(found: FoundTies, ties: tuple[Tie, ...], passage: Passage) -> float:

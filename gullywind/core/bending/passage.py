@@ -9,8 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from gullywind.core.features.performance import FRAME_HOP_S, Performance
-from gullywind.core.ground.units import Checkpoint, Floats, Samples, no_checkpoint
+from gullywind.core.bending.likeness import Frames, Likeness
+from gullywind.core.features.performance import FRAME_HOP_S
+from gullywind.core.ground.units import Checkpoint, Floats, no_checkpoint
 from gullywind.core.native import kernels
 
 #: Frames that are taken together, so that one cell is 40 ms; more in long parts, whose cells would be too many.
@@ -20,7 +21,6 @@ POOLED_FRAMES, MOST_CELLS = 8, 24_000_000
 CHANCE_SHARE, GAP_SHARE = 0.6, 0.6
 #: Pitches count so much beside timbre, or not at all: which of the two is told by what stands out more.
 PITCH_WEIGHTS = (0.0, 1.5)
-CHANCE_PAIRS = 4000
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,39 +40,22 @@ class Passage:
     pitch_weight: float
 
 
-def find_passage(
-    reference: Performance, recording: Performance, *, checkpoint: Checkpoint = no_checkpoint
-) -> Passage | None:
+def find_passage(likeness: Likeness, *, checkpoint: Checkpoint = no_checkpoint) -> Passage | None:
     """The passage by whichever features it stands out more; None where nothing is alike."""
     found = []
     for k, weight in enumerate(PITCH_WEIGHTS):
-        one = _by(reference.weighted(weight), recording.weighted(weight), weight)
+        one = _by(likeness.weighted(weight), weight)
         found += [one] if one else []
         checkpoint((k + 1) / len(PITCH_WEIGHTS))
     return max(found, key=lambda one: one.height, default=None)
 
 
-def chance_distance(first: Samples, second: Samples) -> float:
-    """Mean squared distance of frames that have nothing to do with each other."""
-    rng = np.random.default_rng(1)
-    pairs = first[rng.integers(0, len(first), CHANCE_PAIRS)] - second[rng.integers(0, len(second), CHANCE_PAIRS)]
-    return float((pairs**2).sum(axis=1).mean())
-
-
-def pooled(frames: Samples, by: int) -> Samples:
-    """Means of so many neighbours, shape (frames // by, dims); at least one."""
-    whole = len(frames) // by
-    if not whole:
-        return np.asarray(frames.mean(axis=0, keepdims=True), np.float32)
-    return np.ascontiguousarray(frames[: whole * by].reshape(whole, by, -1).mean(axis=1, dtype=np.float32))
-
-
-def _by(first: Samples, second: Samples, weight: float) -> Passage | None:
+def _by(frames: Frames, weight: float) -> Passage | None:
     by = POOLED_FRAMES
-    while (len(first) // by) * (len(second) // by) > MOST_CELLS:
+    while (len(frames.ours) // by) * (len(frames.theirs) // by) > MOST_CELLS:
         by *= 2
-    ours, theirs = pooled(first, by), pooled(second, by)
-    chance = chance_distance(ours, theirs)
+    pooled = frames.pooled(by)
+    ours, theirs, chance = pooled.ours, pooled.theirs, pooled.chance()
     base, gap = chance * CHANCE_SHARE, chance * CHANCE_SHARE * GAP_SHARE
     if chance <= 0:
         return None

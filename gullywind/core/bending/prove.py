@@ -3,6 +3,7 @@
 import numpy as np
 
 from gullywind.core.bending.course import Course, follow_course
+from gullywind.core.bending.likeness import liken
 from gullywind.core.bending.passage import PITCH_WEIGHTS, Passage
 from gullywind.core.features.performance import FRAME_HOP_S, Performance
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
@@ -40,8 +41,9 @@ def prove_bend(
     if length_s < 1.0 or not (reference.sounding.any() and bent.sounding.any()):
         return None, ()
     straight = np.array([0.0, length_s])
+    likeness = liken(reference, bent)
     courses = [
-        follow_course(reference, bent, Passage(straight, straight, 1.0, weight), checkpoint=checkpoint)
+        follow_course(likeness, Passage(straight, straight, 1.0, weight), checkpoint=checkpoint)
         for weight in PITCH_WEIGHTS
     ]
     # By whichever features the two agree more closely.

@@ -4,14 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter1d
+from scipy.ndimage import gaussian_filter1d, maximum_filter1d, uniform_filter1d
 from scipy.special import expit
 
 from gullywind.core.bending.attacks import attack_difference_s
 from gullywind.core.bending.course import Course
 from gullywind.core.features.performance import FRAME_HOP_S, Performance, band_centres_hz
 from gullywind.core.ground.units import Floats
-from gullywind.core.maps.ties import Tie, TieKind
+from gullywind.core.maps.ties import SYLLABLE_S, Tie, TieKind
 
 #: Changes are smoothed by so many frames, lie at least so many apart, and are at least this share of the strong ones.
 SMOOTHED_FRAMES, APART_FRAMES, LEAST_CHANGE, STRONG_PERCENTILE = 1.5, 7, 0.3, 99
@@ -19,12 +19,14 @@ SMOOTHED_FRAMES, APART_FRAMES, LEAST_CHANGE, STRONG_PERCENTILE = 1.5, 7, 0.3, 99
 STRAIGHT_FRAMES = 3
 #: Something begins out of quiet where it was this much quieter just before, dB.
 FROM_QUIET_DB = 15.0
-#: A vowel opens where its bands rise by this much, dB, within a quarter of a second of what it follows.
-VOWEL_HZ, OPENS_DB, SYLLABLE_S = (250.0, 2500.0), 6.0, 0.25
+#: A vowel opens where its bands rise by this much, dB.
+VOWEL_HZ, OPENS_DB = (250.0, 2500.0), 6.0
 #: Frames before and after a moment over which levels are compared.
 BEFORE_FRAMES, AFTER_FRAMES = slice(-12, -3), slice(1, 9)
+#: What stands out within so many frames of a tie, out of so many on either side, is sharp.
+NEAR_SHARP_FRAMES, AROUND_FRAMES = 2, 16
 #: Certainty of a tie by logistic regression: constant, then weights of `TieFeatures`, fitted by `scripts.bending`.
-TIE_WEIGHTS = (0.857, -1.822, -0.500, -3.457, 0.543, 1.063)
+TIE_WEIGHTS = (-1.5, -1.2, -0.5, -0.5, 0.8, 1.0)
 #: Wholly certain is only what a person set.
 MOST_CERTAIN = 0.999
 #: Slopes are told over this, s.
@@ -75,7 +77,18 @@ def find_ties(reference: Performance, recording: Performance, course: Course, he
     t_ref = np.asarray(frames * FRAME_HOP_S, np.float64)
     begins = np.array([kind is not TieKind.END for kind in kinds], bool)
     t_rec[begins] += attack_difference_s(reference, recording, t_ref[begins], t_rec[begins])
-    return FoundTies(t_ref, t_rec, kinds, _features(course, frames, change[frames], height))
+    there = np.clip(np.rint(t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
+    sharp = np.minimum(_sharpness(reference, frames, begins), _sharpness(recording, there, begins))
+    return FoundTies(t_ref, t_rec, kinds, _features(course, frames, sharp, height))
+
+
+def moments_of(performance: Performance) -> Floats:
+    """Moments, s, at which something begins, opens or ends in a performance alone: what a tie may be laid on."""
+    change = np.maximum(_smooth(performance.rises), _smooth(performance.falls))
+    if not performance.sounding.any():
+        return np.zeros(0)
+    strong = float(np.percentile(change[performance.sounding], STRONG_PERCENTILE))
+    return np.asarray(_peaks(change / max(strong, 1e-9)) * FRAME_HOP_S, np.float64)
 
 
 def _smooth(change: npt.NDArray) -> Floats:
@@ -133,7 +146,18 @@ def _rise_db(level_db: npt.NDArray, frame: int) -> float:
     return float(after.mean() - before.mean()) if before.size and after.size else 0.0
 
 
-def _features(course: Course, frames: npt.NDArray[np.int64], change: Floats, height: float) -> Floats:
+def _sharpness(performance: Performance, frames: npt.NDArray[np.int64], begins: npt.NDArray[np.bool_]) -> Floats:
+    """How much what begins (or ends) at some frames stands out of what does so around them, as a logarithm."""
+    found = []
+    for change in (performance.rises, performance.falls):
+        smooth = np.maximum(_smooth(change), 0)
+        peak = maximum_filter1d(smooth, 2 * NEAR_SHARP_FRAMES + 1)
+        around = uniform_filter1d(smooth, 2 * AROUND_FRAMES + 1, mode="constant")
+        found.append(np.log((peak[frames] + 1e-3) / (around[frames] + 1e-3)))
+    return np.asarray(np.where(begins, *found))
+
+
+def _features(course: Course, frames: npt.NDArray[np.int64], sharp: Floats, height: float) -> Floats:
     """What tells right ties from wrong ones, each about -3..3."""
     times = course.t_ref[frames]
     slope = (course.at(times + SLOPE_S) - course.at(times - SLOPE_S)) / (2 * SLOPE_S)
@@ -143,7 +167,7 @@ def _features(course: Course, frames: npt.NDArray[np.int64], change: Floats, hei
             np.log(course.spread_s[frames] + 1e-3) + 5.0,
             course.distance[frames],
             bent,
-            np.log(np.maximum(change, 1e-3)),
+            sharp,
             np.full(frames.size, np.log(max(height, 1.0))),
         ],
         axis=1,

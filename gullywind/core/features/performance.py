@@ -1,12 +1,12 @@
 """What two performances of one part have in common, whoever performs: 200 frames a second. Times in s.
 
-Method: logarithms of mel-spaced band powers above their noise, freed of level and microphone (the mean of what sounds),
-with their rises and falls from frame to frame; besides them the pitch classes of the whitened spectrum, which see past
-instruments as bands see past voices. Scaled so that squared distances of the two compare.
+Method: logarithms of mel-spaced band powers above their noise, with their rises and falls from frame to frame; besides
+them the pitch classes of the whitened spectrum, which see past instruments as bands see past voices.
 """
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -48,14 +48,14 @@ class Performance:
     Attributes
     ----------
     sound : shape (samples,), at HEARD_RATE_HZ.
-    timbre : shape (frames, 3 * MEL_BANDS): bands, their rises, their falls; frame i is centred at `i * FRAME_HOP_S`.
+    logs : shape (frames, MEL_BANDS). Bands above their noise, from 0; frame i is centred at `i * FRAME_HOP_S`.
     pitches : shape (frames, 12).
     bands_db : shape (frames, MEL_BANDS), dB. The same bands, plain.
     sounding : shape (frames,), bool. Whether it sounds there.
     """
 
     sound: Samples
-    timbre: Samples
+    logs: Samples
     pitches: Samples
     bands_db: Samples
     sounding: npt.NDArray[np.bool_]
@@ -63,7 +63,7 @@ class Performance:
     @property
     def frames(self) -> int:
         """Number of frames."""
-        return len(self.timbre)
+        return len(self.logs)
 
     @property
     def times_s(self) -> Floats:
@@ -73,23 +73,28 @@ class Performance:
     @property
     def rises(self) -> Samples:
         """Shape (frames,). How much begins to sound."""
-        return np.asarray(self.timbre[:, MEL_BANDS : 2 * MEL_BANDS].sum(axis=1))
+        return _scaled_sum(np.maximum(self._change, 0))
 
     @property
     def falls(self) -> Samples:
         """Shape (frames,). How much ceases to sound."""
-        return np.asarray(self.timbre[:, 2 * MEL_BANDS :].sum(axis=1))
+        return _scaled_sum(np.maximum(-self._change, 0))
+
+    @cached_property
+    def _change(self) -> Samples:
+        return change_of(self.logs, 1)
 
     @property
     def level_db(self) -> Samples:
         """Shape (frames,), dB."""
         return np.asarray(10 * np.log10((10 ** (self.bands_db / 10)).sum(axis=1)), np.float32)
 
-    def weighted(self, pitch_weight: float) -> Samples:
-        """Shape (frames, dims). Timbre, and pitches by weight if they count."""
-        if not pitch_weight:
-            return self.timbre
-        return np.concatenate([self.timbre, self.pitches * np.float32(np.sqrt(pitch_weight))], axis=1)
+
+def change_of(values: Samples, reach: int) -> Samples:
+    """From so many frames before to as many after, same shape; 0 at the ends."""
+    change = np.zeros_like(values)
+    change[reach:-reach] = values[2 * reach :] - values[: -2 * reach]
+    return change
 
 
 def hear_performance(view: Listening, *, checkpoint: Checkpoint = no_checkpoint) -> Performance:
@@ -111,7 +116,7 @@ def hear_performance(view: Listening, *, checkpoint: Checkpoint = no_checkpoint)
     pitches = np.pad(pitches, ((0, len(power) - len(pitches)), (0, 0)))
     checkpoint(1.0)
     bands_db = np.asarray(10 * np.log10(power + np.float32(1e-12)), np.float32)
-    return Performance(sound, _timbre(power, sounding), pitches, bands_db, sounding)
+    return Performance(sound, _over_noise(power), pitches, bands_db, sounding)
 
 
 def _brought(view: Listening, checkpoint: Checkpoint) -> Iterator[Samples]:
@@ -143,18 +148,15 @@ def _band_powers(sound: Samples) -> Iterator[Samples]:
         yield (spectra.real**2 + spectra.imag**2) @ mel
 
 
-def _timbre(power: Samples, sounding: npt.NDArray[np.bool_]) -> Samples:
-    """Bands, rises, falls: each of mean square about 1 over all bands together."""
+def _over_noise(power: Samples) -> Samples:
     loud, noise = np.percentile(power, [95, NOISE_PERCENTILE], axis=0)
     floor = np.maximum(loud * BAND_FLOOR, noise * OVER_NOISE).astype(np.float32) + np.float32(1e-12)
-    logs = np.log1p(power / floor)
-    sounds = logs[sounding] if sounding.any() else logs
-    bands = (logs - sounds.mean(axis=0)) / max(float(sounds.std()), 1e-6)
-    change = np.zeros_like(logs)
-    change[1:-1] = logs[2:] - logs[:-2]
-    rises, falls = np.maximum(change, 0), np.maximum(-change, 0)
-    parts = [bands, rises / max(float(rises.std()), 1e-6), falls / max(float(falls.std()), 1e-6)]
-    return np.concatenate(parts, axis=1).astype(np.float32) * np.float32(MEL_BANDS**-0.5)
+    return np.asarray(np.log1p(power / floor), np.float32)
+
+
+def _scaled_sum(change: Samples) -> Samples:
+    """Of all bands, those of the whole of mean square about 1."""
+    return np.asarray(change.sum(axis=1) / max(float(change.std()), 1e-6) * MEL_BANDS**-0.5, np.float32)
 
 
 def _pitches(sound: Samples) -> Samples:

@@ -6,7 +6,7 @@ from itertools import pairwise
 import numpy as np
 
 from gullywind.core.features.extract import Heard
-from gullywind.core.ground.words import Note, clock_time, milliseconds, seconds, short_time
+from gullywind.core.ground.words import Note, clock_time, milliseconds, percent, seconds, short_time
 from gullywind.core.judge.confidence import PART_NATS, PART_QUALITY
 from gullywind.core.maps.time_map import Piece, TimeMap, gap_between, jump_between
 from gullywind.core.measure.evidence import Status, Support
@@ -22,6 +22,8 @@ UNHEARD_MS = 0.1
 LEAST_PPM = 0.05
 #: With less than this of the whole what agrees may be a part.
 MOST_PART = 0.6
+#: Code of the note on another performance of the same part.
+PERFORMANCE = "performance"
 #: A residual is uneven where its 95th percentile is this many times its median.
 UNEVEN = 1.8
 
@@ -40,6 +42,12 @@ def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
         words = f"Channel {channel + 1} is {below_db:.0f} dB below the loudest and was not listened to."
         notes.append(Note("quiet-channel", words))
     return tuple(notes)
+
+
+def performance_note(confidence: float) -> Note:
+    """It has no place by its sound, but is the same part performed anew; offered, never done unasked."""
+    sure = f"{percent(confidence)}\u00a0% sure"
+    return Note(PERFORMANCE, f"Seems to be another performance of the same part, {sure}: have it follow the reference.")
 
 
 def silent_note(reference: Sequence[Heard], recording: Sequence[Heard]) -> Note:

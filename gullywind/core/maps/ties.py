@@ -3,9 +3,11 @@
 A tie says that a moment of the recording is that moment of the reference.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -13,6 +15,8 @@ import numpy.typing as npt
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.units import Floats
 
+#: A vowel opens within this of what its syllable begins with, s.
+SYLLABLE_S = 0.25
 #: Ties nearer to each other say the same.
 LEAST_APART_S = 0.005
 #: A tie that a person set is as sure as can be.
@@ -85,6 +89,21 @@ class BendSettings:
 
 
 AS_CLOSE_AS_POSSIBLE = BendSettings()
+
+
+def other_points(ties: Sequence[Tie]) -> tuple[int | None, ...]:
+    """For each tie the other point of its syllable: its beginning, or where its vowel opens; None where there is none.
+
+    Parameters
+    ----------
+    ties : in order.
+    """
+    others: list[int | None] = [None] * len(ties)
+    for k, (before, after) in enumerate(pairwise(ties)):
+        near = after.t_ref - before.t_ref <= SYLLABLE_S
+        if near and (before.kind, after.kind) == (TieKind.START, TieKind.OPENING):
+            others[k], others[k + 1] = k + 1, k
+    return tuple(others)
 
 
 @dataclass(frozen=True, eq=False)

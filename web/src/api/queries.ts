@@ -55,6 +55,15 @@ export const proofWindowsOptions = (recordingId: string, mapId: string) =>
     staleTime: Infinity,
   })
 
+/** Moments of a recording on which a tie may be laid, s; they belong to its file, and never change. */
+export const momentsOptions = (recordingId: string) =>
+  queryOptions({
+    queryKey: ['moments', recordingId],
+    queryFn: async () =>
+      (await told(api.GET('/api/recordings/{recording_id}/moments', { params: { path: { recording_id: recordingId } } }))).times_s,
+    staleTime: Infinity,
+  })
+
 /** The ties of a bent recording and how it follows them, as it is (null), or as it would with other settings. */
 export const bendOptions = (
   recordingId: string,

@@ -268,26 +268,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/recordings/{recording_id}/map-edits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Edit Recording
-         * @description Edit the map; a stale `version` gets a conflict, never a lost update.
-         */
-        post: operations["edit_recording"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/recordings/{recording_id}/versions/{version_id}": {
         parameters: {
             query?: never;
@@ -300,6 +280,26 @@ export interface paths {
          * @description One version of a recording; it never changes, so that it is asked for once.
          */
         get: operations["get_version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/moments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Moments
+         * @description Moments of a recording on which a tie may be laid.
+         */
+        get: operations["get_moments"];
         put?: never;
         post?: never;
         delete?: never;
@@ -342,46 +342,6 @@ export interface paths {
         get: operations["get_proof_windows"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/clocks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Use Clocks
-         * @description Use the measured clocks of all recordings, or refuse them; returns how many changed.
-         */
-        post: operations["use_clocks"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/levels": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Post Levels
-         * @description Bring all placed recordings to one loudness; returns how many changed.
-         */
-        post: operations["post_levels"];
         delete?: never;
         options?: never;
         head?: never;
@@ -562,6 +522,66 @@ export interface paths {
         get: operations["get_difference"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/map-edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Recording
+         * @description Edit the map; a stale `version` gets a conflict, never a lost update.
+         */
+        post: operations["edit_recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Clocks
+         * @description Use the measured clocks of all recordings, or refuse them; returns how many changed.
+         */
+        post: operations["use_clocks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Levels
+         * @description Bring all placed recordings to one loudness; returns how many changed.
+         */
+        post: operations["post_levels"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1103,6 +1123,24 @@ export interface components {
             total: number;
             /** Words */
             words: string;
+        };
+        /**
+         * BendAsIn
+         * @description Bend it exactly as another recording is bent: another microphone of the same take, begun at the same moment.
+         */
+        BendAsIn: {
+            /** Version */
+            version: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend-as";
+            /**
+             * Recording Id
+             * Format: uuid
+             */
+            recording_id: string;
         };
         /**
          * BendIn
@@ -1926,6 +1964,14 @@ export interface components {
             voices: components["schemas"]["VoiceIn"][];
         };
         /**
+         * MomentsOut
+         * @description Moments of a recording, s, at which something begins, opens or ends: suggestions for ties, and none themselves.
+         */
+        MomentsOut: {
+            /** Times S */
+            times_s: number[];
+        };
+        /**
          * MoveIn
          * @description So that it starts there.
          */
@@ -2291,7 +2337,8 @@ export interface components {
          * @description A recording. `version` must come back with every edit.
          *
          *     `set_aside`: it does not belong, as a person said. `locked`: it is finished, and nothing changes it. `set_id`: the
-         *     set that it moves with. `remark`: what a person noted of it.
+         *     set that it moves with. `remark`: what a person noted of it. `performs`: it seems to be another performance of the
+         *     reference's part, and has not been followed yet.
          *
          *     `undo`, `redo` say what would be taken back or done again next, `earlier_id` is the version before the last change.
          */
@@ -2336,6 +2383,8 @@ export interface components {
             set_id: string | null;
             /** Remark */
             remark: string;
+            /** Performs */
+            performs: boolean;
             proof: components["schemas"]["ProofOut"] | null;
             /** Sentence */
             sentence: string;
@@ -2589,7 +2638,8 @@ export interface components {
          *
          *     `followed`: it acts. `left_ms` is how late it still is, null where it is not followed; `together`: nobody hears it.
          *     `kept_back`: the limit keeps it well away from where it would lie. `by_hand`: a person set it. `words`: what it is,
-         *     `fate`: what became of it.
+         *     `fate`: what became of it. `syllable`: which tie is the other point of its syllable: where that begins, or its vowel
+         *     opens.
          */
         TieOut: {
             /** T Ref */
@@ -2627,6 +2677,8 @@ export interface components {
             words: string;
             /** Fate */
             fate: string;
+            /** Syllable */
+            syllable: number | null;
         };
         /**
          * TimecodeOut
@@ -4051,20 +4103,17 @@ export interface operations {
             };
         };
     };
-    edit_recording: {
+    get_version: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 recording_id: string;
+                version_id: string;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["BendIn"] | components["schemas"]["TieIn"] | components["schemas"]["RemoveTiesIn"] | components["schemas"]["HoldTiesIn"] | components["schemas"]["ClosenessIn"] | components["schemas"]["HoldEdgesIn"] | components["schemas"]["UnbendIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -4072,7 +4121,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RecordingOut"];
+                    "application/json": components["schemas"]["VersionOut"];
                 };
             };
             /** @description gone */
@@ -4122,13 +4171,12 @@ export interface operations {
             };
         };
     };
-    get_version: {
+    get_moments: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 recording_id: string;
-                version_id: string;
             };
             cookie?: never;
         };
@@ -4140,7 +4188,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VersionOut"];
+                    "application/json": components["schemas"]["MomentsOut"];
                 };
             };
             /** @description gone */
@@ -4280,148 +4328,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofWindowsOut"] | null;
-                };
-            };
-            /** @description gone */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description changed elsewhere, or not so far yet */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description refused */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description busy, or no database */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    use_clocks: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ClocksIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": number;
-                };
-            };
-            /** @description gone */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description changed elsewhere, or not so far yet */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description refused */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description busy, or no database */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no room */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    post_levels: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LevelsIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": number;
                 };
             };
             /** @description gone */
@@ -5035,6 +4941,219 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DifferenceOut"] | null;
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NudgeIn"] | components["schemas"]["MoveIn"] | components["schemas"]["MeetIn"] | components["schemas"]["RateIn"] | components["schemas"]["StretchIn"] | components["schemas"]["SplitIn"] | components["schemas"]["JoinIn"] | components["schemas"]["SlideIn"] | components["schemas"]["RemoveIn"] | components["schemas"]["CloseGapIn"] | components["schemas"]["GapsIn"] | components["schemas"]["PitchIn"] | components["schemas"]["PolarityIn"] | components["schemas"]["GainIn"] | components["schemas"]["ChannelsIn"] | components["schemas"]["KeptIn"] | components["schemas"]["PushIn"] | components["schemas"]["BendIn"] | components["schemas"]["TieIn"] | components["schemas"]["RemoveTiesIn"] | components["schemas"]["HoldTiesIn"] | components["schemas"]["ClosenessIn"] | components["schemas"]["HoldEdgesIn"] | components["schemas"]["UnbendIn"] | components["schemas"]["BendAsIn"] | components["schemas"]["TrimIn"] | components["schemas"]["ClockIn"] | components["schemas"]["TakeIn"] | components["schemas"]["FirstSoundIn"] | components["schemas"]["SettleIn"] | components["schemas"]["SetAsideIn"] | components["schemas"]["LockIn"] | components["schemas"]["CorrectInSetIn"] | components["schemas"]["gullywind__api__models__map_edits__StepIn"] | components["schemas"]["GoIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_clocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClocksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description gone */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description changed elsewhere, or not so far yet */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description refused */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description busy, or no database */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no room */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
                 };
             };
             /** @description gone */

@@ -14,6 +14,8 @@ export interface MirrorScene {
   recording: Media
   pieces: Pieces
   polarity: 1 | -1
+  /** Others that lie behind the recording. */
+  behind: readonly { media: Media; pieces: Pieces; polarity: 1 | -1 }[]
   /** Near by: both over one line, the reference behind. */
   over: boolean
   /** The piece that a person chose. */
@@ -37,6 +39,19 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     color: s.palette.slate,
     faint: s.palette['slate-soft'],
   })
+  for (const other of s.behind)
+    drawWave(ctx, {
+      ...shared,
+      media: other.media,
+      pieces: other.pieces,
+      up: 1,
+      gain: gainFor(other.media, other.pieces, s.view, s.widthPx),
+      polarity: other.polarity,
+      color: s.palette['ink-soft'],
+      faint: s.palette.line,
+    })
+  // The one in hand lets what lies behind it shine through.
+  ctx.globalAlpha = s.behind.length ? 0.7 : 1
   drawWave(ctx, {
     ...shared,
     media: s.recording,
@@ -47,6 +62,7 @@ export function drawMirror(ctx: CanvasRenderingContext2D, s: MirrorScene): void 
     color: s.palette.rust,
     faint: s.palette['rust-soft'],
   })
+  ctx.globalAlpha = 1
   const chosen = s.selected === null ? undefined : s.pieces[s.selected]
   if (chosen) {
     const [x0, x1] = [xOf(s.view, chosen[0]![0]!), xOf(s.view, chosen.at(-1)![0]!)]

@@ -62,3 +62,28 @@ export function drawTies(ctx: CanvasRenderingContext2D, s: TiesScene): void {
   ctx.globalAlpha = 1
   ctx.lineWidth = 1
 }
+
+/** Suggestions nearer to each other than this on average are not drawn: they would be a grey band. */
+const LEAST_APART_PX = 8
+const TICK_PX = 6
+
+/** Moments on which a tie may be laid, as faint ticks from the axis, up or down. */
+export function drawMoments(
+  ctx: CanvasRenderingContext2D,
+  s: { view: Viewport; widthPx: number; axisY: number; up: -1 | 1; timesS: readonly number[]; color: string },
+): void {
+  const shown = s.timesS.map((t) => xOf(s.view, t)).filter((x) => x >= 0 && x <= s.widthPx)
+  if (shown.length * LEAST_APART_PX > s.widthPx) return
+  ctx.fillStyle = s.color
+  ctx.globalAlpha = 0.6
+  for (const x of shown) ctx.fillRect(Math.round(x), s.up === -1 ? s.axisY - TICK_PX : s.axisY, 1, TICK_PX)
+  ctx.globalAlpha = 1
+}
+
+/** By how much a dragged sound is moved: onto the nearest moment where one is within reach, s. */
+export function settledBy(fromS: number, byS: number, timesS: readonly number[], withinS: number): number {
+  const to = fromS + byS
+  let best: number | null = null
+  for (const t of timesS) if (Math.abs(t - to) <= withinS && (best === null || Math.abs(t - to) < Math.abs(best - to))) best = t
+  return best === null ? byS : best - fromS
+}

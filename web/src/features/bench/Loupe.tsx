@@ -57,6 +57,7 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Pro
         recording: recording.media,
         pieces,
         polarity,
+        behind: [],
         over,
         selected: null,
         palette,

@@ -11,10 +11,13 @@ import { drawAxis } from '../../drawing/axis'
 import { drawLenses } from '../../drawing/lenses'
 import { drawMarks } from '../../drawing/marks'
 import { drawMirror } from '../../drawing/mirror'
-import { drawnTies, drawTies } from '../../drawing/ties'
+import { drawMoments, drawnTies, drawTies, settledBy } from '../../drawing/ties'
 import { coarsestOf, useBench, useBenchStore, viewOf } from './benchStore'
 import { useDrawnMarks } from './marks'
+import { useLaid } from './laidBehind'
 import { useBend, useBendView } from './useBend'
+import { scrub } from './scrub'
+import { useSuggested } from './suggested'
 import { useTies } from './useTies'
 import { useTraceKind } from './traceKind'
 import { useWaveKind } from './waveKind'
@@ -25,6 +28,8 @@ const AXIS_PX = 20
 const MIRROR_HEIGHT = 'clamp(140px, 29vh, 400px)'
 /** An edge of a piece is taken hold of from this far. */
 const EDGE_PX = 6
+/** A dragged tie settles on a suggestion from this far. */
+const SETTLES_PX = 6
 /** Names stand inside of the marks' pins. */
 const PIN_PX = 13
 /** The loupes' marks on the axis, and from how far they are taken hold of. */
@@ -71,6 +76,8 @@ export const Mirror = memo(function Mirror() {
     [bend, unbent, tie, nudgedS],
   )
   const ties = useTies()
+  const behind = useLaid()
+  const suggested = useSuggested(pieces)
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, { widthPx, heightPx }: Size) => {
       drawAxis(ctx, { view, widthPx, heightPx, palette })
@@ -90,11 +97,14 @@ export const Mirror = memo(function Mirror() {
         recording: recording.media,
         pieces,
         polarity,
+        behind,
         over,
         selected: piece,
         palette,
       })
       const axisY = AXIS_PX + (heightPx - AXIS_PX) / 2
+      drawMoments(ctx, { view, widthPx, axisY, up: -1, timesS: suggested.reference, color: palette['ink-soft'] })
+      drawMoments(ctx, { view, widthPx, axisY, up: 1, timesS: suggested.recording, color: palette['ink-soft'] })
       if (bend) drawTies(ctx, { view, widthPx, fromY: AXIS_PX, axisY, toY: heightPx, ties: lying, chosen: tie, palette })
       drawMarks(ctx, { view, widthPx, fromY: AXIS_PX, toY: axisY, marks: marks.reference, color: palette.slate, palette })
       drawMarks(ctx, { view, widthPx, fromY: heightPx, toY: axisY, marks: marks.recording, color: palette.rust, palette })
@@ -107,6 +117,7 @@ export const Mirror = memo(function Mirror() {
       recording.media,
       pieces,
       polarity,
+      behind,
       over,
       piece,
       centresS,
@@ -115,6 +126,7 @@ export const Mirror = memo(function Mirror() {
       bend,
       lying,
       tie,
+      suggested,
       palette,
     ],
   )
@@ -126,6 +138,7 @@ export const Mirror = memo(function Mirror() {
   const base = useRef<Viewport | null>(null)
   const grip = useRef<ReturnType<typeof pieceAt>>(null)
   const lens = useRef(-1)
+  const gripTie = useRef<number | null>(null)
   const alt = useRef(false)
   const [onEdge, setOnEdge] = useState(false)
   const kind = (drag: Drag): 'select' | 'pan' | 'move' => (drag.startY < AXIS_PX ? 'select' : drag.startY < middlePx() ? 'pan' : 'move')
@@ -146,7 +159,12 @@ export const Mirror = memo(function Mirror() {
       if (lens.current >= 0) look(lens.current, timeAt(from, d.startX + d.byX))
       else if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
       else if (kind(d) === 'move') {
-        if (!bend || tieNear(d.startX) === null) preview(moveOf(d, from))
+        gripTie.current ??= tieNear(d.startX) ?? -1
+        if (gripTie.current < 0) preview(moveOf(d, from))
+        else {
+          if (tie !== gripTie.current) ties.choose(gripTie.current)
+          useBendView.setState({ nudgedS: tieMovedS(gripTie.current, d, from) })
+        }
       } else {
         const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
         select({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
@@ -155,17 +173,19 @@ export const Mirror = memo(function Mirror() {
     end: (d) => {
       const from = base.current ?? view
       base.current = null
-      const tied = tieNear(d.startX)
+      const tied = d.click ? tieNear(d.startX) : gripTie.current
+      gripTie.current = null
       if (d.click) {
         if (d.startY < AXIS_PX) select(null)
         else if (bend) ties.choose(tied)
         if (kind(d) === 'move' && pieces.length > 1) choosePiece(pieceAt(pieces, timeAt(from, d.startX), 0)?.index ?? null)
         player.seek(timeAt(from, d.startX))
-      } else if (kind(d) === 'move' && bend && tied !== null) {
+      } else if (kind(d) === 'move' && bend && tied !== null && tied >= 0) {
         // The sound at the tie is laid where the line was dragged to.
         const at = bend.ties[tied]!
-        ties.choose(tied)
-        edit({ kind: 'tie', index: tied, t_rec: at.t_rec, t_ref: at.lies_s + d.byX * from.secondsPerPx })
+        const byS = tieMovedS(tied, d, from)
+        useBendView.setState({ nudgedS: 0 })
+        edit({ kind: 'tie', index: tied, t_rec: at.t_rec, t_ref: at.lies_s + byS })
       } else if (kind(d) === 'move') {
         const move = moveOf(d, from)
         if (move.kind === 'shift' && !alt.current) drop(move.byS)
@@ -175,11 +195,18 @@ export const Mirror = memo(function Mirror() {
     cancel: () => {
       const from = base.current
       base.current = null
+      gripTie.current = null
+      useBendView.setState({ nudgedS: 0 })
       preview(null)
       if (from) setView(() => from)
     },
   })
 
+  /** By how much a dragged tie moves its sound: onto what begins or ends in the reference nearby, unless Alt is held. */
+  const tieMovedS = (index: number, d: Drag, from: Viewport): number => {
+    const byS = d.byX * from.secondsPerPx
+    return alt.current ? byS : settledBy(bend?.ties[index]?.lies_s ?? 0, byS, suggested.reference, SETTLES_PX * from.secondsPerPx)
+  }
   const tieNear = (x: number): number | null => {
     if (!bend) return null
     const near = drawnTies(view, canvas.current?.clientWidth ?? 0, lying, tie)
@@ -192,6 +219,7 @@ export const Mirror = memo(function Mirror() {
     const box = event.currentTarget.getBoundingClientRect()
     const low = event.clientY - box.top > middlePx()
     const x = event.clientX - box.left
+    scrub(timeAt(view, x))
     const edge = low && Boolean(pieceAt(pieces, timeAt(view, x), EDGE_PX * view.secondsPerPx)?.edge)
     setOnEdge(edge || (low && tieNear(x) !== null) || (event.clientY - box.top < AXIS_PX && lensAt(x) >= 0))
   }
@@ -230,6 +258,7 @@ export const Mirror = memo(function Mirror() {
           drag.onPointerUp(event)
         }}
         onPointerMove={(event) => {
+          alt.current = event.altKey
           hover(event)
           drag.onPointerMove(event)
         }}
@@ -252,6 +281,7 @@ export const Mirror = memo(function Mirror() {
       <Text position="absolute" bottom={`${PIN_PX}px`} left="2" fontSize="xs" color="rust.fg" pointerEvents="none" bg="bg.panel/70" px="1">
         {recording.name}
         {heldBack && earlier && ' — the version before'}
+        {behind.length > 0 && ` — behind it ${behind.map((one) => one.name).join(', ')}`}
       </Text>
       <Box ref={head} position="absolute" top="0" bottom="0" left="0" w="1.5px" bg="ink.solid" pointerEvents="none" />
     </Box>

@@ -25,9 +25,11 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
       borderColor="border.emphasized"
     >
       <Text color="fg.muted">
-        {recording.status === 'unplaced'
-          ? 'It was looked for everywhere. It may be another performance of the part; or, if you know better, set it down, try a place at the right, or make two marks one moment.'
-          : 'It can be found by its sound, or set down anywhere and moved from there.'}
+        {recording.performs
+          ? recording.sentence
+          : recording.status === 'unplaced'
+            ? 'It was looked for everywhere. It may be another performance of the part; or, if you know better, set it down, try a place at the right, or make two marks one moment.'
+            : 'It can be found by its sound, or set down anywhere and moved from there.'}
       </Text>
       <Button size="sm" onClick={() => place.mutate([recording.id])} disabled={busy !== undefined} loading={place.isPending}>
         {busy
@@ -41,7 +43,8 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
       </Button>
       <Button
         size="sm"
-        variant="outline"
+        variant={recording.performs ? 'solid' : 'outline'}
+        order={recording.performs ? -1 : undefined}
         loading={match.isPending}
         disabled={work('match') !== undefined}
         onClick={() => match.mutate([recording.id])}

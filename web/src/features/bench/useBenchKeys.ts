@@ -4,9 +4,11 @@ import { WAYS } from '../../listening/ways'
 import { onKeys } from '../../ui/keys'
 import { useBenchStore } from './benchStore'
 import { useBendView } from './useBend'
+import { useLaidBehind } from './laidBehind'
 import { hearMomentsInTurn } from './momentsInTurn'
 import { useMarkActions } from './marks'
 import { usePictureSize } from './pictureSize'
+import { useScrub } from './scrub'
 import { stepFrame } from './stepFrame'
 import { STEPS, useStep } from './steps'
 import { useTies } from './useTies'
@@ -57,6 +59,7 @@ export function useBenchKeys(ways: Ways): void {
     }
     const release = (event: KeyboardEvent): void => {
       if (event.key.toLowerCase() === 'b') bench().holdBack(false)
+      if (event.key.toLowerCase() === 'z') useScrub.setState({ on: false })
       if (event.key.startsWith('Arrow')) bench().settle()
     }
     window.addEventListener('keyup', release)
@@ -81,6 +84,8 @@ export function useBenchKeys(ways: Ways): void {
       y: () => ties.next(1),
       'Shift+Y': () => ties.next(-1),
       i: () => ties.split(),
+      d: () => ties.other(),
+      g: () => useLaidBehind.getState().turn(),
       q: () => ties.hear('reference'),
       u: () => ties.hear('recording'),
       'Shift+U': () => ties.hear('both'),
@@ -97,6 +102,7 @@ export function useBenchKeys(ways: Ways): void {
       '[': () => useStep.getState().shift(-1),
       ']': () => useStep.getState().shift(1),
       b: (event) => !event.repeat && bench().holdBack(true),
+      z: (event) => !event.repeat && useScrub.setState({ on: true }),
       '$mod+z': () => bench().edit({ kind: 'undo' }),
       '$mod+Shift+z': () => bench().edit({ kind: 'redo' }),
       '$mod+y': () => bench().edit({ kind: 'redo' }),

@@ -18,6 +18,8 @@ let timer = 0
 export interface TieActions {
   choose: (index: number | null) => void
   next: (by: 1 | -1) => void
+  /** The other point of the chosen tie's syllable: its beginning, or where its vowel opens. */
+  other: () => void
   /** A tie at the playhead, where the recording lies now. */
   put: () => void
   split: () => void
@@ -87,6 +89,13 @@ export function useTies(): TieActions {
           const from = chosen() ?? ties.findIndex((tie) => tie.lies_s > here) - (by > 0 ? 1 : 0)
           const to = Math.max(0, Math.min(ties.length - 1, from + by))
           if (!ties.length) return
+          choose(to)
+          player.seek(ties[to]!.lies_s)
+        }),
+      other: () =>
+        void withChosen((index, { ties }) => {
+          const to = ties[index]!.syllable
+          if (to === null) return
           choose(to)
           player.seek(ties[to]!.lies_s)
         }),

@@ -4,6 +4,7 @@ import { Volume2 } from 'lucide-react'
 import type { ReactNode } from 'react'
 import { api, told, type Project, type Recording } from '../../api/client'
 import { useEditRecording } from '../../api/useEditRecording'
+import { useMatching } from '../../api/useMatching'
 import { clock } from '../../time/times'
 import { hearRival, useRival } from './rivals'
 
@@ -16,6 +17,7 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
     mutationFn: () => told(api.POST('/api/recordings/{recording_id}/listening', { params: { path: { recording_id: recording.id } } })),
   })
   const edit = useEditRecording()
+  const match = useMatching(project.id)
   const tried = useRival((s) => (s.heard?.recordingId === recording.id ? s.heard.index : null))
   const rivals = recording.status === 'unsure' ? (recording.judgement?.candidates.slice(0, MOST_RIVALS) ?? []) : []
   const judged = recording.status === 'unsure' || recording.status === 'unplaced'
@@ -60,6 +62,18 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
           </Flex>
         )}
       </Box>
+      {recording.performs && !recording.set_aside && (
+        <Button
+          size="2xs"
+          variant="outline"
+          flexShrink={0}
+          loading={match.isPending}
+          title="Tie its words and notes to the reference’s and bend it onto them"
+          onClick={() => match.mutate([recording.id])}
+        >
+          Have it follow
+        </Button>
+      )}
       {judged && (
         <Button
           size="2xs"

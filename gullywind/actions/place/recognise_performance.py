@@ -1,0 +1,30 @@
+"""What has no place by its sound may be another performance of the same part: that is told, and never done unasked."""
+
+from dataclasses import replace
+
+from gullywind.actions.context import Context
+from gullywind.actions.hear.performances import PerformanceCache, performance_of
+from gullywind.core.bending.match import match_performances
+from gullywind.core.ground.units import Checkpoint
+from gullywind.core.judge.notes import performance_note
+from gullywind.core.measure.evidence import Alignment, Status
+
+#: Parts that are performed twice are minutes long; whole evenings are not compared.
+MOST_RECOGNISED_S = 600.0
+
+
+def recognised(
+    context: Context,
+    reference_hash: str,
+    recording_hash: str,
+    alignment: Alignment,
+    cache: PerformanceCache,
+    checkpoint: Checkpoint,
+) -> Alignment:
+    """The same judgement; where it is another performance of the same part, with a note that says so."""
+    ours = cache.of(context, reference_hash, lambda done: checkpoint(0.4 * done))
+    theirs = performance_of(context, recording_hash, lambda done: checkpoint(0.4 + 0.3 * done))
+    matched = match_performances(ours, theirs, checkpoint=lambda done: checkpoint(0.7 + 0.3 * done))
+    if matched.status is not Status.PLACED or matched.exact:
+        return alignment
+    return replace(alignment, notes=(*alignment.notes, performance_note(matched.confidence)))
