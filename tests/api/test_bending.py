@@ -89,6 +89,19 @@ class BendingTest(ApiCase):
         self.assertEqual(refused.status_code, 409)
         self.assertIn("is not bent", refused.json()["detail"])
 
+    def test_moments_are_told_once_for_all_and_become_no_ties(self):
+        double = self.matched()
+        ties = len(self.bend(double)["ties"])
+        url = f"/api/recordings/{double['id']}/moments"
+        moments = self.client.get(url).json()["times_s"]
+        self.assertEqual(moments, sorted(moments))
+        # Most sounds that are said begin at one of them.
+        near_s = np.abs(np.array(moments)[:, None] - CASE.t_rec).min(axis=0)
+        self.assertLess(np.median(near_s), 0.02)
+        self.assertEqual(self.client.get(url).json()["times_s"], moments)
+        self.assertEqual(len(self.bend(double)["ties"]), ties)
+        self.assertEqual(self.client.get(f"/api/recordings/{double['project_id']}/moments").status_code, 404)
+
     def test_closeness_is_changed_afterwards_and_undo_is_exact(self):
         double = self.matched()
         moments = np.linspace(1.0, 6.0, 40)

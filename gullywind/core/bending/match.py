@@ -18,7 +18,7 @@ from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `Followed.features`; fitted
 #: by `scripts.bending` on pairs of the same part and of different ones.
-PLACING_WEIGHTS = (-2.305, 3.513, -7.350, 2.903, -10.850, 0.415)
+PLACING_WEIGHTS = (-2.394, 3.739, -7.332, 3.360, -11.257, 0.171)
 #: Surer matches are placed, less sure ones do not belong here.
 PERFORMED_FROM, PERFORMED_BELOW = 0.6, 0.2
 #: A course that runs this much faster or slower over a tenth of a second than it mostly does is no performance's.
