@@ -1,6 +1,8 @@
 """The application against its own command line: 72 recordings of 4 minutes brought in, heard and placed, in one run.
 
-Run: python -m scripts.bench_application [--count 72] [--minutes 4]
+Run: python -m scripts.bench_application [--count 72] [--minutes 4] [--frames]
+
+`--frames`: only how fluent the overview is meanwhile.
 """
 
 import argparse
@@ -18,6 +20,8 @@ import soundfile
 
 from material.speech import talk
 from scripts.bench import one_spectrum_of_each, program
+from scripts.bench_interface import FRAMES
+from scripts.browser import chromium, new_page
 from scripts.figures import line
 from scripts.served import Served, until
 
@@ -117,10 +121,43 @@ def bench_mix(served: Served) -> None:
     line("mix: a stretch of 2 s", f"median {np.median(chunks):.2f} s, longest {max(chunks):.2f} s", "2 s: no dropout")
 
 
+def bench_frames(served: Served, paths: list[Path]) -> None:
+    """Frame times of the overview, zoomed and panned, while all are being placed."""
+    project = served.ask("POST", "/projects", {"name": "Watched"})
+    assert isinstance(project, dict)
+    key = project["id"]
+    reference = take_in(served, key, paths[0])
+    served.ask("PATCH", f"/projects/{key}", {"version": project["version"], "reference_id": reference})
+    for path in paths[1:]:
+        take_in(served, key, path)
+    with chromium() as browser:
+        page = new_page(browser, bypass_csp=True)
+        page.goto(f"http://127.0.0.1:{served.port}/projects/{key}")
+        page.get_by_test_id("recording-row").first.wait_for()
+        strip = page.get_by_test_id("reference-row").bounding_box()
+        assert strip
+        page.mouse.move(strip["x"] + strip["width"] * 0.7, strip["y"] + 20)
+        page.evaluate(FRAMES)
+        served.ask("POST", f"/projects/{key}/alignments", {})
+        placed = turned = 0
+        while placed < len(paths) - 1:
+            page.mouse.wheel(0, -60 if turned % 40 < 20 else 60)
+            page.mouse.wheel(40 if turned % 2 else -40, 0)
+            turned += 1
+            if turned % 20 == 0:
+                projects = served.ask("GET", "/projects")
+                assert isinstance(projects, list)
+                placed = projects[0]["placed"]
+        times = np.array(page.evaluate("window.frames_"))[3:]
+    late = f"{np.sum(times > 34)} of {times.size} over 34 ms, {np.sum(times > 100)} over 100, longest {times.max():.0f}"
+    line(f"overview while {len(paths) - 1} are placed: frames", f"median {np.median(times):.1f} ms, {late}", "16.7 ms")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=72)
     parser.add_argument("--minutes", type=float, default=4.0)
+    parser.add_argument("--frames", action="store_true")
     given = parser.parse_args()
     with tempfile.TemporaryDirectory(prefix="gullywind-bench-") as name:
         folder = Path(name)
@@ -128,6 +165,13 @@ def main() -> None:
         folder.chmod(0o755)
         (folder / "files").mkdir()
         paths = recordings(folder / "files", given.count, given.minutes)
+        if given.frames:
+            (folder / "watched").mkdir()
+            served = Served(folder / "watched", folders=folder / "files")
+            served.start()
+            bench_frames(served, paths)
+            served.stop()
+            return
         program("align", *paths[:2])
         command = program("align", *paths)
         spectra = one_spectrum_of_each(paths)

@@ -13,7 +13,7 @@ from gullywind.core.maps.ties import LEAST_APART_S, Levels
 
 #: Where more than this would have to be given up to keep within the limit, a passage has no counterpart and is cut:
 #: where it sounds, and in a pause, which is cut without anybody's hearing it.
-MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.04, 0.005
+MOST_GIVEN_UP_S, GIVEN_UP_IN_PAUSE_S = 0.03, 0.005
 #: Passes over all stretches until they keep within the limit, and how nearly they must.
 PASSES, WITHIN_S = 400, 1e-5
 
