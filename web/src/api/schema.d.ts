@@ -1965,7 +1965,7 @@ export interface components {
         };
         /**
          * MomentsOut
-         * @description Moments of a recording, s, at which something begins, opens or ends: suggestions for ties, and none themselves.
+         * @description Moments of a recording, s, at which something begins, opens or ends: a tie may be laid there, and none is.
          */
         MomentsOut: {
             /** Times S */
