@@ -2,10 +2,11 @@
 
 import ctypes
 import difflib
+import multiprocessing
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import pairwise
+from multiprocessing.connection import Connection
 
 import numpy as np
 import soxr
@@ -62,7 +63,6 @@ _NO_MORE, _PHONEME = 0, 7
 _CALLBACK = ctypes.CFUNCTYPE(ctypes.c_int, ctypes.POINTER(ctypes.c_short), ctypes.c_int, ctypes.POINTER(_Event))
 
 
-@lru_cache(maxsize=1)
 def _synthesiser() -> tuple[ctypes.CDLL, int]:
     try:
         library = ctypes.CDLL("libespeak-ng.so.1")
@@ -76,6 +76,38 @@ def spoken(text: str, speaker: Speaker) -> Spoken:
     """Speak a text, and tell when each of its phonemes begins."""
     if speaker.voice.startswith(FLITE):
         return _by_flite(text, speaker)
+    # In a process of its own: the synthesiser remembers what it said before, and says the same words a little otherwise
+    # then.
+    fresh = multiprocessing.get_context("fork")
+    receive, send = fresh.Pipe(duplex=False)
+    process = fresh.Process(target=_say, args=(send, text, speaker))
+    process.start()
+    send.close()
+    try:
+        said = receive.recv()
+    except EOFError as error:
+        raise MissingVoiceError("espeak-ng said nothing") from error
+    finally:
+        process.join()
+    if isinstance(said, MissingVoiceError):
+        raise said
+    sound, rate_hz, found = said
+    return Spoken(
+        soxr.resample(sound.astype(np.float64) / 32768, rate_hz, RATE_HZ, quality="VHQ"),
+        tuple(name for name, _ in found),
+        np.array([at for _, at in found]),
+    )
+
+
+def _say(send: Connection, text: str, speaker: Speaker) -> None:
+    try:
+        send.send(_said(text, speaker))
+    except MissingVoiceError as error:
+        send.send(error)
+
+
+def _said(text: str, speaker: Speaker) -> tuple[np.ndarray, int, list[tuple[str, float]]]:
+    """16-bit samples, their rate, and each phoneme with the moment at which it begins."""
     library, rate_hz = _synthesiser()
     blocks: list[np.ndarray] = []
     found: list[tuple[str, float]] = []
@@ -98,13 +130,7 @@ def spoken(text: str, speaker: Speaker) -> Spoken:
     said = text.encode()
     library.espeak_Synth(said, len(said) + 1, 0, 1, 0, 1, None, None)
     library.espeak_Synchronize()
-    sound = np.concatenate(blocks).astype(np.float64) / 32768
-    found.sort(key=lambda one: one[1])
-    return Spoken(
-        soxr.resample(sound, rate_hz, RATE_HZ, quality="VHQ"),
-        tuple(name for name, _ in found),
-        np.array([at for _, at in found]),
-    )
+    return np.concatenate(blocks), rate_hz, sorted(found, key=lambda one: one[1])
 
 
 def _by_flite(text: str, speaker: Speaker) -> Spoken:

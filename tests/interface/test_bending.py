@@ -108,8 +108,13 @@ class BendingOnTheBenchTest(InterfaceTest):
         self.undone(4)
 
     def test_arrows_move_the_chosen_tie_as_one_change(self):
-        self.page.keyboard.press("y")
-        expect(self.tie).to_be_visible()
+        # One that lies where it should: of others the limit keeps some back.
+        ties = self.asked("bend")["ties"]
+        for _ in range(
+            next(k for k, one in enumerate(ties) if one["left_ms"] is not None and abs(one["left_ms"]) < 0.04) + 1
+        ):
+            self.page.keyboard.press("y")
+        expect(self.tie).to_contain_text(" 0.0 ms left")
         before = self.late_ms()
         for _ in range(3):
             self.page.keyboard.press("ArrowRight")

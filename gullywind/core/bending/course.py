@@ -47,7 +47,7 @@ class Course:
 
 def follow_course(likeness: Likeness, passage: Passage, *, checkpoint: Checkpoint = no_checkpoint) -> Course:
     """Refine a rough passage; beyond its ends it goes on at the same speed."""
-    frames = likeness.weighted(passage.pitch_weight)
+    frames = likeness.closely(passage.pitch_weight)
     chance = frames.chance()
     t_ref, t_rec, spread, distance = passage.t_ref, passage.t_rec, passage.t_ref, passage.t_ref
     for k, (by, half, sharpness) in enumerate(COURSE_LEVELS):

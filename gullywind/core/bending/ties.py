@@ -26,7 +26,7 @@ BEFORE_FRAMES, AFTER_FRAMES = slice(-12, -3), slice(1, 9)
 #: What stands out within so many frames of a tie, out of so many on either side, is sharp.
 NEAR_SHARP_FRAMES, AROUND_FRAMES = 2, 16
 #: Certainty of a tie by logistic regression: constant, then weights of `TieFeatures`, fitted by `scripts.bending`.
-TIE_WEIGHTS = (-1.057, -1.310, -0.578, -1.752, 0.844, 1.264)
+TIE_WEIGHTS = (-0.169, -1.488, -0.465, -0.850, 0.756, 0.738)
 #: Wholly certain is only what a person set.
 MOST_CERTAIN = 0.999
 #: Slopes are told over this, s.

@@ -15,7 +15,10 @@ export function BendPanel() {
   const project = useBench((s) => s.project)
   const bend = useBend()
   const match = useMatching(project.id)
+  const refusals = useBench((s) => s.refusals)
   useEffect(() => useBendView.setState({ tried: null, tie: null }), [recording.id])
+  // Where a tie lies now was told, or that it was not moved.
+  useEffect(() => useBendView.setState({ landingS: 0 }), [bend, refusals])
   const work = project.works.find((one) => one.recording_id === recording.id && one.kind === 'match')
   const stop = useMutation({
     mutationFn: (id: string) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: id } } })),

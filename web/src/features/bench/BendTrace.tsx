@@ -24,12 +24,12 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
   const view = useBench(viewOf)
   const edit = useBench((s) => s.edit)
   const chosen = useBendView((s) => s.tie)
-  const nudgedS = useBendView((s) => s.nudgedS)
+  const movedS = useBendView((s) => s.nudgedS + s.landingS)
   const { choose } = useTies()
   const palette = usePalette()
   const [held, setDragged] = useState<{ index: number; lateMs: number } | null>(null)
   const pressed =
-    chosen !== null && nudgedS && bend.ties[chosen] ? { index: chosen, lateMs: bend.ties[chosen].late_ms - nudgedS * 1000 } : null
+    chosen !== null && movedS && bend.ties[chosen] ? { index: chosen, lateMs: bend.ties[chosen].late_ms - movedS * 1000 } : null
   const dragged = held ?? pressed
   const scale = bendScale(bend.ties)
   const draw = useCallback(
@@ -60,6 +60,7 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
       if (!tie || index === null) return
       const lateMs = tie.late_ms + lateAt(d.byY, heightPx(), scale) - lateAt(0, heightPx(), scale)
       choose(index)
+      useBendView.setState({ landingS: (tie.late_ms - lateMs) / 1000 })
       edit({ kind: 'tie', index, t_rec: tie.t_rec, t_ref: tie.t_rec + bend.offset_s - lateMs / 1000 })
     },
     cancel: () => {

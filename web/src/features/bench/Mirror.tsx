@@ -50,7 +50,7 @@ export const Mirror = memo(function Mirror() {
   const marks = useDrawnMarks()
   const bend = useBend()
   const tie = useBendView((s) => s.tie)
-  const nudgedS = useBendView((s) => s.nudgedS)
+  const movedS = useBendView((s) => s.nudgedS + s.landingS)
   // As performed: where the recording would lie unbent, its ties kinked at the axis.
   const isPlain = useTraceKind((s) => s.kind) === 'recorded'
   const unbent = isPlain ? bend?.offset_s : undefined
@@ -71,9 +71,9 @@ export const Mirror = memo(function Mirror() {
     () =>
       bend?.ties.map((one, index) => ({
         ...one,
-        lies_s: (unbent === undefined ? one.lies_s : one.t_rec + unbent) + (index === tie ? nudgedS : 0),
+        lies_s: (unbent === undefined ? one.lies_s : one.t_rec + unbent) + (index === tie ? movedS : 0),
       })) ?? [],
-    [bend, unbent, tie, nudgedS],
+    [bend, unbent, tie, movedS],
   )
   const ties = useTies()
   const behind = useLaid()
@@ -184,7 +184,7 @@ export const Mirror = memo(function Mirror() {
         // The sound at the tie is laid where the line was dragged to.
         const at = bend.ties[tied]!
         const byS = tieMovedS(tied, d, from)
-        useBendView.setState({ nudgedS: 0 })
+        useBendView.setState({ nudgedS: 0, landingS: byS })
         edit({ kind: 'tie', index: tied, t_rec: at.t_rec, t_ref: at.lies_s + byS })
       } else if (kind(d) === 'move') {
         const move = moveOf(d, from)

@@ -12,12 +12,18 @@ export interface BendWish {
   ends: boolean
 }
 
-/** What is tried out, null: nothing; the tie that was chosen, and by how much keys have moved it. Of the recording on the bench. */
-export const useBendView = create<{ tried: BendWish | null; tie: number | null; nudgedS: number }>(() => ({
-  tried: null,
-  tie: null,
-  nudgedS: 0,
-}))
+interface BendView {
+  /** What is tried out; null: nothing. */
+  tried: BendWish | null
+  /** The tie that was chosen, and by how much keys or a hand are moving its sound, s. */
+  tie: number | null
+  nudgedS: number
+  /** By how much it was moved: drawn so until it is told where the tie lies now. */
+  landingS: number
+}
+
+/** Of the recording on the bench. */
+export const useBendView = create<BendView>(() => ({ tried: null, tie: null, nudgedS: 0, landingS: 0 }))
 
 /** The bend of the recording on the bench, or what it would be by the settings that are being turned; null: none. */
 export function useBend(): Bend | null {

@@ -57,7 +57,7 @@ export function useTies(): TieActions {
     }
     const choose = (index: number | null): void => {
       settle()
-      useBendView.setState({ tie: index })
+      useBendView.setState({ tie: index, landingS: 0 })
       const ties = bend()?.ties
       if (index === null || !ties) return
       // It comes into sight where it was not.
@@ -75,7 +75,7 @@ export function useTies(): TieActions {
         const tie = now.ties[index]!
         if (nudgedS) bench().edit({ kind: 'tie', index, t_rec: tie.t_rec, t_ref: tie.lies_s + nudgedS })
       })
-      useBendView.setState({ nudgedS: 0 })
+      useBendView.setState(({ landingS }) => ({ nudgedS: 0, landingS: landingS + nudgedS }))
     }
     const withChosen = (act: (index: number, bend: Bend) => void): boolean => {
       const { tie } = useBendView.getState()
