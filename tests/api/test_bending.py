@@ -70,7 +70,7 @@ class BendingTest(ApiCase):
         double, stranger = self.recording(project, "Double"), self.recording(project, "Stranger")
         self.assertIn(double["status"], ("unplaced", "unsure"))
         self.assertTrue(double["performs"])
-        self.assertRegex(double["sentence"], r"another performance of the same part, .+% sure: have it")
+        self.assertRegex(double["sentence"], r"Another performance of the same part, .+% sure: have it")
         self.assertEqual((stranger["status"], stranger["performs"]), ("unplaced", False))
         self.match(project, "Double")
         self.run_jobs()

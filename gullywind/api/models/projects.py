@@ -102,12 +102,13 @@ class ProjectOut(BaseModel):
     ) -> "ProjectOut":
         """From the stored rows; `undo`, `redo`: what would be taken back or done again next, in words."""
         others = [one for one in recordings if one.id != row.reference_id]
+        performs = sum(one.status == "unplaced" and one.performs for one in others)
+        strange = sum(one.status == "unplaced" for one in others) - performs
         counts = {
             "placed": sum(one.status == "placed" for one in others),
             "unsure": sum(one.status == "unsure" for one in others),
-            "does not belong" if sum(o.status == "unplaced" for o in others) == 1 else "do not belong": sum(
-                one.status == "unplaced" for one in others
-            ),
+            "performs the part anew" if performs == 1 else "perform the part anew": performs,
+            "does not belong" if strange == 1 else "do not belong": strange,
             "cannot be read": sum(one.status == "failed" for one in others),
             "not placed yet": sum(one.status == "waiting" for one in others),
         }

@@ -47,7 +47,7 @@ def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
 def performance_note(confidence: float) -> Note:
     """It has no place by its sound, but is the same part performed anew; offered, never done unasked."""
     sure = f"{percent(confidence)}\u00a0% sure"
-    return Note(PERFORMANCE, f"Seems to be another performance of the same part, {sure}: have it follow the reference.")
+    return Note(PERFORMANCE, f"Another performance of the same part, {sure}: have it follow the reference.")
 
 
 def silent_note(reference: Sequence[Heard], recording: Sequence[Heard]) -> Note:

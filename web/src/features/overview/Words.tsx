@@ -26,7 +26,12 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
   return (
     <Flex flex="1" minW="0" align="center" gap="2" pr="6">
       <Box flex="1" minW="0">
-        <Text fontSize="xs" color={recording.status === 'failed' || recording.status === 'unsure' ? 'ochre.fg' : 'fg.muted'} lineClamp={2}>
+        <Text
+          fontSize="xs"
+          color={recording.status === 'failed' || recording.status === 'unsure' ? 'ochre.fg' : 'fg.muted'}
+          lineClamp={2}
+          title={typeof words === 'string' ? words : undefined}
+        >
           {words}
         </Text>
         {rivals.length > 1 && (
