@@ -159,12 +159,13 @@ export const Mirror = memo(function Mirror() {
       if (lens.current >= 0) look(lens.current, timeAt(from, d.startX + d.byX))
       else if (kind(d) === 'pan') setView(() => panned(from, -d.byX))
       else if (kind(d) === 'move') {
-        gripTie.current ??= tieNear(d.startX) ?? -1
-        if (gripTie.current < 0) preview(moveOf(d, from))
-        else {
-          if (tie !== gripTie.current) ties.choose(gripTie.current)
-          useBendView.setState({ nudgedS: tieMovedS(gripTie.current, d, from) })
+        if (gripTie.current === null) {
+          gripTie.current = tieNear(d.startX) ?? -1
+          // What keys have moved and not stored yet is stored first.
+          if (gripTie.current >= 0) ties.choose(gripTie.current)
         }
+        if (gripTie.current < 0) preview(moveOf(d, from))
+        else useBendView.setState({ nudgedS: tieMovedS(gripTie.current, d, from) })
       } else {
         const [a, b] = [timeAt(from, d.startX), timeAt(from, d.startX + d.byX)]
         select({ startS: Math.max(0, Math.min(a, b)), endS: Math.max(a, b) })
@@ -195,8 +196,8 @@ export const Mirror = memo(function Mirror() {
     cancel: () => {
       const from = base.current
       base.current = null
+      if (gripTie.current !== null && gripTie.current >= 0) useBendView.setState({ nudgedS: 0 })
       gripTie.current = null
-      useBendView.setState({ nudgedS: 0 })
       preview(null)
       if (from) setView(() => from)
     },

@@ -62,7 +62,13 @@ export function useBenchKeys(ways: Ways): void {
       if (event.key.toLowerCase() === 'z') useScrub.setState({ on: false })
       if (event.key.startsWith('Arrow')) bench().settle()
     }
+    // Who goes elsewhere with a key held lets go of it there.
+    const letGo = (): void => {
+      bench().holdBack(false)
+      useScrub.setState({ on: false })
+    }
     window.addEventListener('keyup', release)
+    window.addEventListener('blur', letGo)
     const stop = onKeys({
       Space: () => player.toggle(),
       ...Object.fromEntries(WAYS.map((w) => [w.key, () => player.setWay(w.way)])),
@@ -140,7 +146,9 @@ export function useBenchKeys(ways: Ways): void {
     })
     return () => {
       stop()
+      letGo()
       window.removeEventListener('keyup', release)
+      window.removeEventListener('blur', letGo)
     }
   }, [store, marks, ties])
 }
