@@ -155,8 +155,8 @@ def plain_path(reference: Performance, recording: Performance, t_rec: np.ndarray
 def look(kind: str, seed: int, aside: bool) -> Outcome:
     case = kinds(aside)[kind](seed)
     reference, recording = performance(case.reference), performance(case.recording)
-    matched = match.match_performances(reference, recording)
     followed = match.follow_performance(reference, recording)
+    matched = match.judge_performance(reference, recording, followed)
     assert followed is not None
     found = followed.found
     # As an editor gets it: where the evidence is thin the timing is untouched.
@@ -186,8 +186,8 @@ def strange(kind: str, seed: int, aside: bool) -> tuple[str, Status, float, np.n
     """A reference against another part of the same kind."""
     make = kinds(aside)[kind]
     reference, recording = performance(make(seed).reference), performance(make(seed + 17).recording)
-    matched = match.match_performances(reference, recording)
     followed = match.follow_performance(reference, recording)
+    matched = match.judge_performance(reference, recording, followed)
     features = followed.features if followed else np.array([-0.7, 1.0, 0.0, 1.0, -0.7])
     return kind, matched.status, matched.confidence, features
 

@@ -17,8 +17,8 @@ EARLIER, LATER = slice(-20, -8), slice(2, 12)
 #: It began where they last stood this far above their lowest, dB, within so many frames before or after: with 3 dB a
 #: third of what a bow takes was missed.
 BEGUN_DB, BACK_FRAMES, ON_FRAMES, NEAR_FRAMES = 0.5, 26, 6, 6
-#: With fewer beginnings nothing is put right, nor what is smaller or more uncertain than this; more than so many,
-#: spread over the whole, tell nothing new.
+#: With fewer beginnings nothing is put right, nor what is smaller or more uncertain than this; a median needs no more
+#: than so many, spread over the whole.
 LEAST_BEGINNINGS, LEAST_LATE_S, MOST_SPREAD = 8, 0.008, 0.7
 MOST_BEGINNINGS = 200
 

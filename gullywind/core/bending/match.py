@@ -68,6 +68,13 @@ def match_performances(
     Matched : `placed`, `unsure` or `unplaced`.
     """
     followed = follow_performance(reference, recording, checkpoint=checkpoint)
+    matched = judge_performance(reference, recording, followed)
+    checkpoint(1.0)
+    return matched
+
+
+def judge_performance(reference: Performance, recording: Performance, followed: Followed | None) -> Matched:
+    """Whether it is the same part, and what can be held on to."""
     if followed is None:
         return Matched(Status.UNPLACED, 0.0, None, (), False)
     sure = float(expit(PLACING_WEIGHTS[0] + followed.features @ np.array(PLACING_WEIGHTS[1:])))
@@ -78,7 +85,6 @@ def match_performances(
     plain_s = _plain_place(followed.found, ties, followed.passage)
     if status is Status.PLACED and certain < _certain_enough(ties, plain_s):
         status = Status.UNSURE
-    checkpoint(1.0)
     return Matched(status, sure, plain_s, ties, exact)
 
 

@@ -15,7 +15,7 @@ from gullywind.core.native import kernels
 ORDER_FRAMES = 16
 #: Nearly all of both is aligned: a pair counts against the sum where it is less alike than this share of chance.
 ALIGNED_SHARE = 1.2
-#: Pieces of the shuffled recordings, s, and how many of those: fewer waver, more tell nothing new.
+#: Pieces of the shuffled recordings, s, and how many of those: three waver more than six.
 SHUFFLED_S, SHUFFLINGS = 0.64, 4
 #: Around the passage so much is looked at besides, s.
 BESIDE_S = 1.0

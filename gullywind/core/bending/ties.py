@@ -61,15 +61,9 @@ def find_ties(reference: Performance, recording: Performance, course: Course, he
     ----------
     height : of the passage that the two have in common.
     """
-    rises, falls = (
-        np.sqrt(np.maximum(_smooth(ours), 0) * np.maximum(_there(_smooth(theirs), course), 0))
-        for ours, theirs in ((reference.rises, recording.rises), (reference.falls, recording.falls))
-    )
-    change = np.maximum(rises, falls)
-    strong = float(np.percentile(change[reference.sounding], STRONG_PERCENTILE)) if reference.sounding.any() else 1.0
-    change = change / max(strong, 1e-9)
-    inside = course.distance >= 0
-    frames = _peaks(np.where(inside, change, 0.0))
+    ours, theirs = _changes(reference), _changes(recording)
+    rises, falls = (np.sqrt(one * _there(other, course)) for one, other in zip(ours, theirs, strict=True))
+    frames = _strong_peaks(np.maximum(rises, falls), reference, course.distance >= 0)
     t_rec = _straightened(course, frames)
     rising = np.concatenate([[True], np.diff(np.maximum.accumulate(t_rec)) > FRAME_HOP_S / 2])[: frames.size]
     frames, t_rec = frames[rising], t_rec[rising]
@@ -78,21 +72,32 @@ def find_ties(reference: Performance, recording: Performance, course: Course, he
     begins = np.array([kind is not TieKind.END for kind in kinds], bool)
     t_rec[begins] += attack_difference_s(reference, recording, t_ref[begins], t_rec[begins])
     there = np.clip(np.rint(t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
-    sharp = np.minimum(_sharpness(reference, frames, begins), _sharpness(recording, there, begins))
+    sharp = np.minimum(_sharpness(ours, frames, begins), _sharpness(theirs, there, begins))
     return FoundTies(t_ref, t_rec, kinds, _features(course, frames, sharp, height))
 
 
 def moments_of(performance: Performance) -> Floats:
     """Moments, s, at which something begins, opens or ends in a performance alone: what a tie may be laid on."""
-    change = np.maximum(_smooth(performance.rises), _smooth(performance.falls))
     if not performance.sounding.any():
         return np.zeros(0)
-    strong = float(np.percentile(change[performance.sounding], STRONG_PERCENTILE))
-    return np.asarray(_peaks(change / max(strong, 1e-9)) * FRAME_HOP_S, np.float64)
+    change = np.maximum(*_changes(performance))
+    return np.asarray(_strong_peaks(change, performance, np.ones(change.size, bool)) * FRAME_HOP_S, np.float64)
 
 
-def _smooth(change: npt.NDArray) -> Floats:
-    return np.asarray(gaussian_filter1d(change.astype(np.float64), SMOOTHED_FRAMES))
+def _changes(performance: Performance) -> tuple[Floats, Floats]:
+    """How much begins, and how much ceases to sound, smoothed, shape (frames,) each."""
+    rises, falls = (
+        np.maximum(gaussian_filter1d(one.astype(np.float64), SMOOTHED_FRAMES), 0)
+        for one in (performance.rises, performance.falls)
+    )
+    return rises, falls
+
+
+def _strong_peaks(change: Floats, performance: Performance, inside: npt.NDArray[np.bool_]) -> npt.NDArray[np.int64]:
+    """Frames of the highest changes `inside`, against the strong ones of all that sounds."""
+    sounding = performance.sounding
+    strong = float(np.percentile(change[sounding], STRONG_PERCENTILE)) if sounding.any() else 1.0
+    return _peaks(np.where(inside, change / max(strong, 1e-9), 0.0))
 
 
 def _there(values: Floats, course: Course) -> Floats:
@@ -146,13 +151,12 @@ def _rise_db(level_db: npt.NDArray, frame: int) -> float:
     return float(after.mean() - before.mean()) if before.size and after.size else 0.0
 
 
-def _sharpness(performance: Performance, frames: npt.NDArray[np.int64], begins: npt.NDArray[np.bool_]) -> Floats:
+def _sharpness(changes: tuple[Floats, Floats], frames: npt.NDArray[np.int64], begins: npt.NDArray[np.bool_]) -> Floats:
     """How much what begins (or ends) at some frames stands out of what does so around them, as a logarithm."""
     found = []
-    for change in (performance.rises, performance.falls):
-        smooth = np.maximum(_smooth(change), 0)
-        peak = maximum_filter1d(smooth, 2 * NEAR_SHARP_FRAMES + 1)
-        around = uniform_filter1d(smooth, 2 * AROUND_FRAMES + 1, mode="constant")
+    for change in changes:
+        peak = maximum_filter1d(change, 2 * NEAR_SHARP_FRAMES + 1)
+        around = uniform_filter1d(change, 2 * AROUND_FRAMES + 1, mode="constant")
         found.append(np.log((peak[frames] + 1e-3) / (around[frames] + 1e-3)))
     return np.asarray(np.where(begins, *found))
 

@@ -1,5 +1,5 @@
 import { useQueries } from '@tanstack/react-query'
-import { useMemo } from 'react'
+import { useCallback, useMemo } from 'react'
 import { create } from 'zustand'
 import type { Media, Pieces } from '../../api/client'
 import { versionOptions } from '../../api/queries'
@@ -34,21 +34,19 @@ export function useOtherDoubles() {
   return useMemo(() => recordings.filter((one) => one.id !== ownId && one.map?.bent && one.media.state === 'ready'), [recordings, ownId])
 }
 
-/** What is drawn behind the recording in hand: nothing unless it was asked for. */
+/** What is drawn behind the recording in hand: nothing unless it was asked for. The same as long as nothing of it changes. */
 export function useLaid(): readonly Laid[] {
   const others = useOtherDoubles()
   const on = useLaidBehind((s) => s.on)
-  const wanted = on ? others.slice(0, MOST_LAID) : []
-  const versions = useQueries({
-    queries: wanted.map((one) => ({ ...versionOptions(one.id, one.map!.id), enabled: one.map!.pieces === null })),
-    combine: (results) => results.map((one) => one.data?.pieces ?? null),
-  })
-  const known = wanted.flatMap((one, index): Laid[] => {
-    const pieces = one.map!.pieces ?? versions[index] ?? null
-    return pieces ? [{ name: one.name, media: one.media, pieces, polarity: one.map!.polarity }] : []
-  })
-  const key = known.map((one) => one.media.content_hash).join() + wanted.map((one) => one.map!.id).join()
-  // The same as long as nothing of it has changed: it is drawn again otherwise.
-  // eslint-disable-next-line react-hooks/exhaustive-deps
-  return useMemo(() => known, [key])
+  const wanted = useMemo(() => (on ? others.slice(0, MOST_LAID) : []), [on, others])
+  const combine = useCallback(
+    (found: readonly { data?: { pieces: Pieces } }[]): Laid[] =>
+      wanted.flatMap((one, index) => {
+        const pieces = one.map!.pieces ?? found[index]?.data?.pieces
+        return pieces ? [{ name: one.name, media: one.media, pieces, polarity: one.map!.polarity }] : []
+      }),
+    [wanted],
+  )
+  const queries = wanted.map((one) => ({ ...versionOptions(one.id, one.map!.id), enabled: one.map!.pieces === null }))
+  return useQueries({ queries, combine })
 }
