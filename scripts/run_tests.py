@@ -3,24 +3,53 @@
 python -m scripts.run_tests [tests.core.measure.test_drift ...]
 """
 
+import io
 import json
+import multiprocessing
 import os
 import subprocess
 import sys
 import tempfile
 import unittest
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from dataclasses import dataclass
 from pathlib import Path
 from time import perf_counter
 
 from scripts.cluster import Cluster, ClusterError
 
 ROOT = Path(__file__).resolve().parent.parent
+#: Tests that run the whole program beside them, with a browser in real time, have the machine to themselves.
+ALONE = ("tests.interface", "tests.jobs")
+#: Begun first, or the last of the others would wait for them.
+LONGEST = ("tests.accuracy", "tests.core.bending", "tests.command_line")
+#: Modules of the others that run at once.
+AT_ONCE = 2
 #: So many of the slowest tests are named at the end.
 SLOWEST = 12
 
 
+@dataclass(frozen=True)
+class Outcome:
+    """What one module's tests, or those that were named, came to."""
+
+    name: str
+    run: int
+    failed: int
+    skipped: int
+    #: How long each test took, s, its class's preparation with the first of them.
+    took: tuple[tuple[float, str], ...]
+    #: What the runner wrote.
+    told: str = ""
+
+    @property
+    def passed(self) -> int:
+        return self.run - self.failed - self.skipped
+
+
 class TimedResult(unittest.TextTestResult):
-    """Remembers how long each test took, its class's preparation with the first of them."""
+    """Remembers how long each test took."""
 
     def __init__(self, *args: object, **more: object) -> None:
         super().__init__(*args, **more)  # type: ignore[arg-type]
@@ -32,6 +61,56 @@ class TimedResult(unittest.TextTestResult):
         now = perf_counter()
         self.took.append((now - self._since, test.id()))
         self._since = now
+
+
+def run_named(names: Sequence[str], stream: io.TextIOBase | None = None) -> Outcome:
+    """The tests of these names, in this process, told on `stream`, or kept in what is returned."""
+    kept = io.StringIO()
+    suite = unittest.TestLoader().loadTestsFromNames(names)
+    runner = unittest.TextTestRunner(verbosity=2 if stream else 1, stream=stream or kept, resultclass=TimedResult)
+    result = runner.run(suite)
+    assert isinstance(result, TimedResult)
+    broken = [test for test, _ in [*result.failures, *result.errors]] + result.unexpectedSuccesses
+    # Of a test with parts that failed, once.
+    failed = len({getattr(test, "test_case", test) for test in broken})
+    return Outcome(names[0], result.testsRun, failed, len(result.skipped), tuple(result.took), kept.getvalue())
+
+
+def run_module(name: str) -> Outcome:
+    return run_named([name])
+
+
+def run_modules(names: Sequence[str], at_once: int) -> Iterator[Outcome]:
+    """Each module's outcome as it comes; a module that takes its process with it has failed, once."""
+    context = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(at_once, mp_context=context) as pool:
+        waiting: dict[Future[Outcome], str] = {pool.submit(run_module, name): name for name in names}
+        for done in as_completed(waiting):
+            error = done.exception()
+            if error is None:
+                yield done.result()
+            else:
+                yield Outcome(waiting[done], 1, 1, 0, (), f"{type(error).__name__}: {error}\n")
+
+
+def modules() -> list[str]:
+    """All modules of tests, the longest first."""
+    paths = sorted((ROOT / "tests").rglob("test_*.py"))
+    names = [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in paths]
+    return sorted(names, key=lambda name: not name.startswith(LONGEST))
+
+
+def run_all() -> list[Outcome]:
+    names = modules()
+    outcomes = []
+    for alone, at_once in ((False, AT_ONCE), (True, 1)):
+        for outcome in run_modules([name for name in names if name.startswith(ALONE) == alone], at_once):
+            seconds = sum(took for took, _ in outcome.took)
+            print(f"{outcome.name}: {outcome.passed} passed, {outcome.failed} failed, {seconds:.1f} s", flush=True)
+            if outcome.failed:
+                print(outcome.told, flush=True)
+            outcomes.append(outcome)
+    return outcomes
 
 
 def interface_tests() -> tuple[int, int]:
@@ -59,26 +138,20 @@ def main() -> int:
         print("0 passed, 1 failed")
         return 1
     os.environ["GULLYWIND_TEST_DATABASE"] = cluster.url("{name}")
+    names = sys.argv[1:]
     try:
-        loader = unittest.TestLoader()
-        names = sys.argv[1:]
-        suite = loader.loadTestsFromNames(names) if names else loader.discover("tests", top_level_dir=str(ROOT))
-        runner = unittest.TextTestRunner(verbosity=2 if names else 1, stream=sys.stdout, resultclass=TimedResult)
-        result = runner.run(suite)
+        outcomes = [run_named(names, sys.stdout)] if names else run_all()  # type: ignore[arg-type]
     finally:
         cluster.stop()
-    broken = [test for test, _ in [*result.failures, *result.errors]] + result.unexpectedSuccesses
-    # Of a test with parts that failed, once.
-    failed = len({getattr(test, "test_case", test) for test in broken})
-    passed = result.testsRun - failed - len(result.skipped)
+    passed, failed = sum(one.passed for one in outcomes), sum(one.failed for one in outcomes)
     if not names:
-        assert isinstance(result, TimedResult)
-        for seconds, name in sorted(result.took, reverse=True)[:SLOWEST]:
+        slowest = sorted((took for one in outcomes for took in one.took), reverse=True)[:SLOWEST]
+        for seconds, name in slowest:
             print(f"{seconds:7.1f} s  {name}")
         passed_there, failed_there = interface_tests()
         passed, failed = passed + passed_there, failed + failed_there
     print(f"{passed} passed, {failed} failed")
-    return 1 if failed or result.testsRun == 0 else 0
+    return 1 if failed or not any(one.run for one in outcomes) else 0
 
 
 if __name__ == "__main__":

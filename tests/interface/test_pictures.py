@@ -63,7 +63,7 @@ class PicturesTest(InterfaceTest):
         page.get_by_role("link", name="Pair").click()
         silent = page.get_by_role("button", name="Channel 2, silent")
         expect(silent).to_be_visible()
-        first = page.get_by_role("button", name="Channel 1")
+        first = page.get_by_role("button", name="Channel 1", exact=True)
         first.click()
         expect(first).to_have_attribute("aria-pressed", "true")
         expect(silent).to_have_attribute("aria-pressed", "false")

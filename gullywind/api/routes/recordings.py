@@ -67,6 +67,9 @@ async def upload_recording(
                 await run_in_threadpool(incoming.write, *gathered)
                 gathered, size = [], 0
         await run_in_threadpool(incoming.write, *gathered)
+        if await request.is_disconnected():
+            # Stopped with its last bytes on their way: who stopped it does not want to find it there.
+            raise ClientDisconnect
 
         def store() -> RecordingOut:
             incoming.share()
