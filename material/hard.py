@@ -6,6 +6,7 @@ music. Hiss leaves whatever lies above it untouched, and flatters. Mono float64 
 
 import io
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 import av
 import numpy as np
@@ -16,7 +17,11 @@ from scipy.signal import butter, sosfilt, sosfiltfilt
 from material.cases import event
 from material.devices import RATE_HZ, SoundPath, clocked, heard
 from material.gate import other_music, other_talk, rain
+from material.recorded import PEOPLE, announcements, band
 
+#: Whose sounds: what judgement was fitted to, what was kept aside, or what people said and instruments played.
+Family = Literal["fitted", "aside", "recorded"]
+FAMILIES: tuple[Family, ...] = get_args(Family)
 #: How many sounds there are of each kind.
 SOURCES = 8
 EVENT_S, REFERENCE_S = 300.0, (90.0, 200.0)
@@ -58,15 +63,15 @@ KINDS = (
 )
 
 
-def hard_case(kind: str, seed: int, *, aside: bool, stranger: str | None = None) -> HardCase:
-    """One of a kind by its number; `aside`: of voices and instruments of other families.
+def hard_case(kind: str, seed: int, *, family: Family, stranger: str | None = None) -> HardCase:
+    """One of a kind by its number, of voices and instruments of a family.
 
     What does not belong is taken by the same devices: of an `other event` of the same sort, or of an `other passage` of
     the same, which the reference does not reach.
     """
-    rng = np.random.default_rng([seed, KINDS.index(kind), 717, aside])
+    rng = np.random.default_rng([seed, KINDS.index(kind), 717, FAMILIES.index(family)])
     spoken = kind in ("8 kbit/s", "suppressed") or (kind != "deep music" and seed % 2 == 0)
-    name, sound = _event(rng, spoken=spoken, aside=aside)
+    name, sound = _event(rng, spoken=spoken, family=family)
     ref_s = float(rng.uniform(*REFERENCE_S))
     ref_start = float(rng.uniform(0, EVENT_S - ref_s - 1))
     length = _length(kind, rng)
@@ -80,11 +85,11 @@ def hard_case(kind: str, seed: int, *, aside: bool, stranger: str | None = None)
         offset = OVERLAP_S - length if rng.random() < 0.5 else ref_s - OVERLAP_S
     begin, end = int(ref_start * RATE_HZ), int((ref_start + ref_s) * RATE_HZ)
     near = SoundPath(rt60_s=0.3, direct_db=float(rng.uniform(6, 14)), snr_db=float(rng.uniform(25, 40)), noise="pink")
-    other = _event(rng, spoken=spoken, aside=aside, without=name)[1]
+    other = _event(rng, spoken=spoken, family=family, without=name)[1]
     if kind == "two sources":
         # Each recorder stands near one of two that sound together, and far from the other.
         nearer = 10 ** (float(rng.uniform(*NEARER_DB)) / 20)
-        second = _event(rng, spoken=bool(rng.random() < 0.5), aside=aside, without=name)[1]
+        second = _event(rng, spoken=bool(rng.random() < 0.5), family=family, without=name)[1]
         second = second * _level(sound) / _level(second)
         sound, also = sound * nearer + second, sound + second * nearer
         reference = heard(sound[begin:end], near, rng)
@@ -93,12 +98,12 @@ def hard_case(kind: str, seed: int, *, aside: bool, stranger: str | None = None)
         reference = heard(sound[begin:end], near, rng)
     if stranger == "other event":
         # The rival takes the place of what belongs, something third disturbs.
-        sound, other = other, _event(rng, spoken=spoken, aside=aside, without=name)[1]
+        sound, other = other, _event(rng, spoken=spoken, family=family, without=name)[1]
     start = ref_start + offset
     first = max(0.0, start - 2)
     part = sound[int(first * RATE_HZ) : int((start + length + 2) * RATE_HZ)]
     disturbing = other[int(10 * RATE_HZ) :][: part.size]
-    taken = _through(kind, part, disturbing, rng, spoken=spoken, aside=aside)
+    taken = _through(kind, part, disturbing, rng, spoken=spoken, family=family)
     recording = clocked(taken, start - first, rate, length)
     rate_hz = RATE_HZ
     recording = recording / max(np.abs(recording).max(), 1e-9) * 0.7
@@ -109,18 +114,35 @@ def hard_case(kind: str, seed: int, *, aside: bool, stranger: str | None = None)
     return HardCase(kind, name, reference, recording, rate_hz, offset, rate)
 
 
-def _event(rng: np.random.Generator, *, spoken: bool, aside: bool, without: str = "") -> tuple[str, np.ndarray]:
+def _event(rng: np.random.Generator, *, spoken: bool, family: Family, without: str = "") -> tuple[str, np.ndarray]:
     """An event's name and its sound, as dull as voices and instruments are some way off."""
-    sources = ("speech",) if spoken else ("music", "layers")
-    if aside:
-        sources = ("other talk",) if spoken else ("other music",)
+    sources = _SOURCES[family][not spoken]
     while True:
         name, number = str(rng.choice(sources)), int(rng.integers(SOURCES))
-        if f"{name} {number}" != without:
+        # Announcements come again in every order.
+        if f"{name} {number}" != without and not (name in PEOPLE and without.startswith(name)):
             break
-    sound = (other_talk if spoken else other_music)(number + 900, 1, EVENT_S) if aside else event(name, number)
+    sound = _sound(name, number)
     dull = butter(1, float(rng.uniform(900, 3000)), fs=RATE_HZ, output="sos")
     return f"{name} {number}", np.asarray(sosfilt(dull, np.asarray(sound, np.float64)))
+
+
+#: What speaks, and what plays, in each family.
+_SOURCES: dict[Family, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "fitted": (("speech",), ("music", "layers")),
+    "aside": (("other talk",), ("other music",)),
+    "recorded": (tuple(PEOPLE), ("band",)),
+}
+
+
+def _sound(name: str, number: int) -> np.ndarray:
+    if name in PEOPLE:
+        return announcements(name, number, EVENT_S)
+    if name == "band":
+        return band(number, EVENT_S)
+    if name.startswith("other"):
+        return (other_talk if name == "other talk" else other_music)(number + 900, 1, EVENT_S)
+    return event(name, number)
 
 
 def _length(kind: str, rng: np.random.Generator) -> float:
@@ -130,7 +152,7 @@ def _length(kind: str, rng: np.random.Generator) -> float:
 
 
 def _through(
-    kind: str, sound: np.ndarray, other: np.ndarray, rng: np.random.Generator, *, spoken: bool, aside: bool
+    kind: str, sound: np.ndarray, other: np.ndarray, rng: np.random.Generator, *, spoken: bool, family: Family
 ) -> np.ndarray:
     """What stands in the recorder's room: the event by its path, and what disturbs it."""
     direct_db = float(rng.uniform(-8, -2)) if kind == "far" else float(rng.uniform(1, 9))
@@ -151,10 +173,10 @@ def _through(
         "far": float(rng.uniform(8, 20)),
         "playback": float(rng.uniform(0, 15)),
     }.get(kind, float(rng.uniform(12, 25)))
-    noise = ("shaped", "rain" if aside else "pink")[int(rng.integers(2))]
+    noise = ("shaped", "rain" if family == "aside" else "pink")[int(rng.integers(2))]
     if kind == "deep music" or kind == "deep voices" or (kind.startswith("clip") and rng.random() < 0.5):
         disturbing = heard(np.pad(other, (0, max(0, ours.size - other.size))), path, rng)[: ours.size]
-        if kind == "deep voices" and not aside:
+        if kind == "deep voices" and family != "aside":
             # A crowd, not one rival: single voices leave pauses.
             more = event("speech", 40 + int(rng.integers(4)))
             disturbing = disturbing / _level(disturbing) + more[: ours.size] / _level(more[: ours.size])

@@ -33,7 +33,7 @@ def judge(asked: tuple[int, str | None]) -> dict:
         case = make_case(seed)
         name, polarity = case.name, case.polarity
     else:
-        case = hard_case(hard, seed, aside=False, stranger=(None, *STRANGERS)[seed % 3])
+        case = hard_case(hard, seed, family="fitted", stranger=(None, *STRANGERS)[seed % 3])
         name, polarity = f"{hard}-{seed}-{case.sound}", 1
     reference = prepare_reference(ArraySound(case.reference, 48000))
     duration_s = case.recording.size / case.rate_hz

@@ -1,6 +1,6 @@
 """Places in hard cases: how many are found, placed and right, and how many strangers are placed.
 
-`python -m scripts.hard --cases N [--aside] [--strangers "other event"] [--kinds "deep voices" ...]`.
+`python -m scripts.hard --cases N [--family aside] [--strangers "other event"] [--kinds "deep voices" ...]`.
 """
 
 import argparse
@@ -13,16 +13,16 @@ from gullywind.core.align import align_recording, hear, prepare_reference
 from gullywind.core.measure.evidence import Status
 from material.arrays import ArraySound
 from material.devices import RATE_HZ
-from material.hard import KINDS, STRANGERS, hard_case
+from material.hard import FAMILIES, KINDS, STRANGERS, Family, hard_case
 
 #: A place within this of the truth at the recording's start and end is right, s.
 RIGHT_S = 0.02
 
 
-def judged(asked: tuple[str, int, bool, str | None]) -> tuple[str, int, str, str, float, float, float]:
+def judged(asked: tuple[str, int, Family, str | None]) -> tuple[str, int, str, str, float, float, float]:
     """Kind, number, sound, status, confidence, how far the map is off at its worse end, ms, and the sum's height."""
-    kind, seed, aside, stranger = asked
-    case = hard_case(kind, seed, aside=aside, stranger=stranger)
+    kind, seed, family, stranger = asked
+    case = hard_case(kind, seed, family=family, stranger=stranger)
     reference = prepare_reference(ArraySound(case.reference, RATE_HZ))
     found = align_recording(reference, hear(ArraySound(case.recording, case.rate_hz)))
     off_ms = float("nan")
@@ -43,12 +43,12 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cases", type=int, default=10, help="of each kind")
     parser.add_argument("--first", type=int, default=0)
-    parser.add_argument("--aside", action="store_true", help="sounds that nothing was tuned on")
+    parser.add_argument("--family", choices=FAMILIES, default="fitted", help="nothing was tuned on the others")
     parser.add_argument("--strangers", choices=STRANGERS, help="what does not belong, by the same devices")
     parser.add_argument("--kinds", nargs="+", default=list(KINDS), choices=KINDS)
     given = parser.parse_args()
     numbers = range(given.first, given.first + given.cases)
-    asked = [(kind, seed, given.aside, given.strangers) for kind in given.kinds for seed in numbers]
+    asked = [(kind, seed, given.family, given.strangers) for kind in given.kinds for seed in numbers]
     groups = defaultdict(list)
     with Pool() as pool:
         for row in pool.imap(judged, asked):
