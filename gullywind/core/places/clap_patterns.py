@@ -81,16 +81,39 @@ def _surest(claps: Sequence[Clap]) -> Floats:
 
 def _patterns(t_ref: Floats, t_rec: Floats) -> list[npt.NDArray[np.int64]]:
     """Pairs that one offset explains, each shape (pairs, 2), numbers of the claps; those of more pairs first."""
-    found: dict[tuple[tuple[int, int], ...], npt.NDArray[np.int64]] = {}
-    for i in range(t_ref.size):
-        for k in range(t_rec.size):
-            apart_s = np.abs((t_ref - t_ref[i])[:, None] - (t_rec - t_rec[k]))
-            near = apart_s <= BEGINNING_S + UNKNOWN_CLOCK * np.abs(t_ref - t_ref[i])[:, None]
-            # One partner each, the nearest.
-            best = np.where(near, apart_s, np.inf)
-            pairs = np.argwhere(near & (best == best.min(axis=1, keepdims=True)) & (best == best.min(axis=0)))
-            found[tuple((int(a), int(b)) for a, b in pairs)] = pairs
-    return sorted(found.values(), key=lambda one: -len(one))[:MOST_PATTERNS]
+    found: dict[tuple[tuple[int, int], ...], tuple[int, npt.NDArray[np.int64]]] = {}
+    at_most = _met(t_ref, t_rec)
+    lengths = [0] * MOST_PATTERNS
+    for number in np.argsort(-at_most, axis=None, kind="stable").tolist():
+        i, k = divmod(number, t_rec.size)
+        if at_most[i, k] < lengths[0]:
+            # Neither this one nor any that follows comes before those that were found.
+            break
+        apart_s, near = _near(t_ref, t_rec, i, k)
+        # One partner each, the nearest.
+        best = np.where(near, apart_s, np.inf)
+        pairs = np.argwhere(near & (best == best.min(axis=1, keepdims=True)) & (best == best.min(axis=0)))
+        key = tuple((int(a), int(b)) for a, b in pairs)
+        if key not in found:
+            lengths = sorted([*lengths, len(pairs)])[1:]
+        found[key] = (min(number, found[key][0]) if key in found else number, pairs)
+    ordered = sorted(found.values(), key=lambda one: (-len(one[1]), one[0]))
+    return [pairs for _, pairs in ordered[:MOST_PATTERNS]]
+
+
+def _near(t_ref: Floats, t_rec: Floats, i: int, k: int | slice) -> tuple[Floats, npt.NDArray[np.bool_]]:
+    """How far claps are apart where the `i`th and the `k`th are one, s, and whether they may be one themselves.
+
+    Shape (reference's, recording's); for several `k`, these first.
+    """
+    since_s = (t_ref - t_ref[i])[:, None]
+    apart_s = np.abs(since_s - (t_rec - t_rec[k, None, None] if isinstance(k, slice) else t_rec - t_rec[k]))
+    return apart_s, apart_s <= BEGINNING_S + UNKNOWN_CLOCK * np.abs(since_s)
+
+
+def _met(t_ref: Floats, t_rec: Floats) -> npt.NDArray[np.int64]:
+    """At most so many pairs meet where two claps are one, shape (reference's, recording's)."""
+    return np.array([np.count_nonzero(_near(t_ref, t_rec, i, slice(None))[1], axis=(1, 2)) for i in range(t_ref.size)])
 
 
 def _compared(
