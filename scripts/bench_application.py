@@ -134,9 +134,9 @@ def bench_frames(served: Served, paths: list[Path]) -> None:
         page = new_page(browser, bypass_csp=True)
         page.goto(f"http://127.0.0.1:{served.port}/projects/{key}")
         page.get_by_test_id("recording-row").first.wait_for()
-        strip = page.get_by_test_id("reference-row").bounding_box()
-        assert strip
-        page.mouse.move(strip["x"] + strip["width"] * 0.7, strip["y"] + 20)
+        ruler = page.get_by_test_id("ruler").bounding_box()
+        assert ruler
+        page.mouse.move(ruler["x"] + ruler["width"] * 0.4, ruler["y"] + 10)
         page.evaluate(FRAMES)
         served.ask("POST", f"/projects/{key}/alignments", {})
         placed = turned = 0

@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions, skipToken, useQuery, type QueryClient } from '@tanstack/react-query'
-import { api, told, type Pieces, type Project, type Recording } from './client'
+import { api, told, type Mark, type Pieces, type Project, type Recording } from './client'
 
 export const projectsOptions = () => queryOptions({ queryKey: ['projects'], queryFn: () => told(api.GET('/api/projects')) })
 
@@ -132,13 +132,29 @@ export const doublingOptions = (recordingId: string, mapId: string, tRefS: numbe
     staleTime: Infinity,
   })
 
-/** The marks of all recordings of a project, by the recordings' ids. */
+/** The marks of all recordings of a project. */
 export const marksOptions = (projectId: string) =>
   queryOptions({
     queryKey: ['marks', projectId],
     queryFn: () => told(api.GET('/api/projects/{project_id}/marks', { params: { path: { project_id: projectId } } })),
-    select: (all) => new Map(all.map((one) => [one.recording_id, one.marks])),
   })
+
+/** Those of one recording: who shows them is drawn anew when they change, not when those of others do. */
+export function useMarksOf(recording: Recording): readonly Mark[] {
+  const { data } = useQuery({ ...marksOptions(recording.project_id), select: (all) => byRecording(all).get(recording.id) })
+  return data ?? NO_MARKS
+}
+
+const NO_MARKS: readonly Mark[] = []
+type AllMarks = readonly { recording_id: string; marks: readonly Mark[] }[]
+const sorted = new WeakMap<AllMarks, Map<string, readonly Mark[]>>()
+
+/** By the recordings' ids, sorted once for all that ask. */
+function byRecording(all: AllMarks): Map<string, readonly Mark[]> {
+  const known = sorted.get(all) ?? new Map(all.map((one) => [one.recording_id, one.marks]))
+  sorted.set(all, known)
+  return known
+}
 
 /** What each channel of a recording holds: it never changes. */
 export const channelsOptions = (recordingId: string) =>

@@ -1,11 +1,15 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 
+/** While a batch is placed something changes all the time: the project is asked for so often at most. */
+const EVERY_MS = 250
+
 /** Asks for the project anew whenever the server says that it changed; at most one question at a time. */
 export function useProjectEvents(projectId: string): void {
   const client = useQueryClient()
   useEffect(() => {
     const source = new EventSource(`/api/projects/${projectId}/events`)
+    let timer = 0
     let asking = false
     let again = false
     const refresh = async (): Promise<void> => {
@@ -14,17 +18,22 @@ export function useProjectEvents(projectId: string): void {
         return
       }
       asking = true
+      const next = performance.now() + EVERY_MS
       await client.invalidateQueries({ queryKey: ['project', projectId] })
       await client.invalidateQueries({ queryKey: ['deliveries', projectId] })
       await client.invalidateQueries({ queryKey: ['marks', projectId] })
       await client.invalidateQueries({ queryKey: ['sets', projectId] })
-      asking = false
-      if (again) {
+      timer = window.setTimeout(() => {
+        asking = false
+        if (!again) return
         again = false
         void refresh()
-      }
+      }, next - performance.now())
     }
     source.addEventListener('changed', () => void refresh())
-    return () => source.close()
+    return () => {
+      source.close()
+      window.clearTimeout(timer)
+    }
   }, [projectId, client])
 }

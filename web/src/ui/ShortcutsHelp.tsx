@@ -120,7 +120,9 @@ export function ShortcutsHelp() {
                     {keys.map(([key, what]) => (
                       <Flex key={key} gap="3" py="2px">
                         <Flex w="112px" flexShrink={0} justify="flex-end" align="flex-start">
-                          <Kbd size="sm" wordSpacing="normal">{key}</Kbd>
+                          <Kbd size="sm" wordSpacing="normal">
+                            {key}
+                          </Kbd>
                         </Flex>
                         <Text fontSize="xs" lineHeight="1.35">
                           {what}

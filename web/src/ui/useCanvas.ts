@@ -9,10 +9,15 @@ export interface Size {
 
 /**
  * Owns size, device pixels and the animation frame of a canvas: `draw` runs once a frame at most, in CSS pixels, after
- * anything that marks it stale (its own change, a new size, new peaks, another theme).
+ * anything that marks it stale (its own change, a new size, new peaks, another theme, what `onStale` tells), and not while
+ * it is scrolled out of sight.
  */
-export function useCanvas(draw: (ctx: CanvasRenderingContext2D, size: Size) => void): RefObject<HTMLCanvasElement | null> {
+export function useCanvas(
+  draw: (ctx: CanvasRenderingContext2D, size: Size) => void,
+  onStale?: (invalidate: () => void) => () => void,
+): RefObject<HTMLCanvasElement | null> {
   const ref = useRef<HTMLCanvasElement>(null)
+  const isSeen = useRef(true)
   const latest = useRef(draw)
   const queued = useRef(0)
   const dark = useDark((s) => s.dark)
@@ -24,7 +29,7 @@ export function useCanvas(draw: (ctx: CanvasRenderingContext2D, size: Size) => v
       queued.current = 0
       const canvas = ref.current
       const ctx = canvas?.getContext('2d')
-      if (!canvas || !ctx) return
+      if (!canvas || !ctx || !isSeen.current) return
       const { clientWidth: widthPx, clientHeight: heightPx } = canvas
       const ratio = window.devicePixelRatio
       const [w, h] = [Math.round(widthPx * ratio), Math.round(heightPx * ratio)]
@@ -41,13 +46,19 @@ export function useCanvas(draw: (ctx: CanvasRenderingContext2D, size: Size) => v
     if (!canvas) return
     const observer = new ResizeObserver(invalidate)
     observer.observe(canvas)
-    const stop = onTiles(invalidate)
+    const sight = new IntersectionObserver((entries) => {
+      isSeen.current = entries.at(-1)!.isIntersecting
+      if (isSeen.current) invalidate()
+    })
+    sight.observe(canvas)
+    const stops = [onTiles(invalidate), onStale?.(invalidate)]
     return () => {
       observer.disconnect()
-      stop()
+      sight.disconnect()
+      for (const stop of stops) stop?.()
       if (queued.current) cancelAnimationFrame(queued.current)
       queued.current = 0
     }
-  }, [invalidate])
+  }, [invalidate, onStale])
   return ref
 }

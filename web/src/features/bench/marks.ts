@@ -1,8 +1,8 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { useMemo } from 'react'
 import { create } from 'zustand'
 import { api, told, type Mark } from '../../api/client'
-import { marksOptions } from '../../api/queries'
+import { marksOptions, useMarksOf } from '../../api/queries'
 import type { DrawnMark } from '../../drawing/marks'
 import { player } from '../../listening/player'
 import { identity, toRecording, toReference } from '../../time/timeMap'
@@ -18,13 +18,9 @@ const NONE: readonly Mark[] = []
 
 /** The marks of both sides, in the order of time. */
 export function useMarks(): Record<Side, readonly Mark[]> {
-  const projectId = useBench((s) => s.project.id)
-  const [referenceId, recordingId] = [useBench((s) => s.reference.id), useBench((s) => s.recording.id)]
-  const { data } = useQuery(marksOptions(projectId))
-  return useMemo(
-    () => ({ reference: data?.get(referenceId) ?? NONE, recording: data?.get(recordingId) ?? NONE }),
-    [data, referenceId, recordingId],
-  )
+  const reference = useMarksOf(useBench((s) => s.reference))
+  const recording = useMarksOf(useBench((s) => s.recording))
+  return useMemo(() => ({ reference, recording }), [reference, recording])
 }
 
 /** The same where they lie in reference time, for drawing. */

@@ -1,10 +1,9 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { Link } from 'wouter'
-import { api, told, type Project, type Recording, type Work } from '../../api/client'
+import { api, told, type Recording, type Work } from '../../api/client'
 import { clock } from '../../time/times'
-import type { Viewport } from '../../time/viewport'
 import type { Bracket } from './brackets'
 import { MixControls } from './MixControls'
 import { RenameField } from './RenameField'
@@ -23,14 +22,15 @@ export const FACTS = { base: '100%', md: FACTS_WIDTH } as const
 export const STRIP_FLEX = { base: '1 0 calc(100% - 32px)', md: '1' } as const
 
 interface RowProps {
-  project: Project
   recording: Recording
-  view: Viewport
-  /** Whether the figures give way to how it is heard among the others. */
-  mixing: boolean
+  /** Whether others belong to one set with it. */
+  isTied: boolean
+  /** The project's recordings, if the figures give way to how each is heard among them. */
+  mixing: readonly string[] | null
 }
 
-export function ReferenceRow({ project, recording, view, mixing }: RowProps) {
+/** Rows are drawn anew when something of theirs changes: while seventy are placed the project changes all the time. */
+export const ReferenceRow = memo(function ReferenceRow({ recording, isTied, mixing }: RowProps) {
   const [renaming, setRenaming] = useState(false)
   return (
     <Flex align="center" flexWrap={STACKED} bg="bg.panel" mb="1" data-row data-testid="reference-row">
@@ -48,17 +48,18 @@ export function ReferenceRow({ project, recording, view, mixing }: RowProps) {
             · {recording.media.line}
           </Text>
         </Box>
-        {mixing && <MixControls recording={recording} project={project} />}
-        <RowMenu project={project} recording={recording} rename={() => setRenaming(true)} />
+        {mixing && <MixControls recording={recording} among={mixing} />}
+        <RowMenu recording={recording} hasReference isTied={isTied} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
-        <Strip recording={recording} view={view} isReference heightPx={58} />
+        <Strip recording={recording} isReference heightPx={58} />
       </Box>
     </Flex>
   )
-}
+})
 
 interface Props extends RowProps {
+  hasReference: boolean
   bracket: Bracket
   work: Work | undefined
   choose: (recordingId: string) => void
@@ -67,7 +68,18 @@ interface Props extends RowProps {
   pick: (recordingId: string, range: boolean) => void
 }
 
-export function RecordingRow({ project, recording, bracket, view, mixing, work, choose, isChosen, pick }: Props) {
+const isSameWork = (one: Work | undefined, other: Work | undefined): boolean =>
+  one === other ||
+  (one?.id === other?.id &&
+    one?.state === other?.state &&
+    one?.fraction_done === other?.fraction_done &&
+    one?.stop_asked === other?.stop_asked)
+
+const areSame = (one: Props, other: Props): boolean =>
+  (Object.keys(other) as (keyof Props)[]).every((key) => (key === 'work' ? isSameWork(one.work, other.work) : one[key] === other[key]))
+
+export const RecordingRow = memo(function RecordingRow(props: Props) {
+  const { recording, hasReference, isTied, bracket, mixing, work, choose, isChosen, pick } = props
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
@@ -95,32 +107,32 @@ export function RecordingRow({ project, recording, bracket, view, mixing, work, 
           {renaming ? (
             <RenameField recording={recording} done={() => setRenaming(false)} />
           ) : (
-            <Name recording={recording} project={project} />
+            <Name recording={recording} isLink={hasReference && recording.media.state === 'ready'} />
           )}
         </Box>
         {isPlaced && mixing ? (
-          <MixControls recording={recording} project={project} />
+          <MixControls recording={recording} among={mixing} />
         ) : isPlaced ? (
           <Facts recording={recording} />
         ) : (
-          <Words recording={recording} project={project} choose={choose} />
+          <Words recording={recording} hasReference={hasReference} choose={choose} />
         )}
-        <RowMenu project={project} recording={recording} choose={choose} rename={() => setRenaming(true)} />
+        <RowMenu recording={recording} hasReference={hasReference} isTied={isTied} choose={choose} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
         {work ? (
           <Doing work={work} />
         ) : recording.map ? (
-          <StripDrag recording={recording} view={view}>
-            <Strip recording={recording} view={view} isReference={false} heightPx={38} />
+          <StripDrag recording={recording}>
+            <Strip recording={recording} isReference={false} heightPx={38} />
           </StripDrag>
-        ) : project.reference_id && recording.media.state === 'ready' ? (
-          <SetDown recording={recording} view={view} />
+        ) : hasReference && recording.media.state === 'ready' ? (
+          <SetDown recording={recording} />
         ) : null}
       </Box>
     </Flex>
   )
-}
+}, areSame)
 
 /** A small box to choose by, in the margin. */
 export function Pick({
@@ -179,7 +191,7 @@ function SetBracket({ part }: { part: NonNullable<Bracket> }) {
   )
 }
 
-function Name({ recording, project, color }: { recording: Recording; project?: Project; color?: string }) {
+function Name({ recording, isLink = false, color }: { recording: Recording; isLink?: boolean; color?: string }) {
   const text = (
     <Text fontWeight="600" fontSize="sm" color={color} truncate title={recording.name}>
       {recording.name}
@@ -202,11 +214,7 @@ function Name({ recording, project, color }: { recording: Recording; project?: P
       )}
     </Text>
   )
-  return project && recording.media.state === 'ready' && project.reference_id ? (
-    <Link to={`/projects/${project.id}/recordings/${recording.id}`}>{text}</Link>
-  ) : (
-    text
-  )
+  return isLink ? <Link to={`/projects/${recording.project_id}/recordings/${recording.id}`}>{text}</Link> : text
 }
 
 function Facts({ recording }: { recording: Recording }) {
@@ -246,7 +254,15 @@ function Doing({ work }: { work: Work }) {
   return (
     <Flex align="center" gap="3" fontSize="xs" color="fg.muted">
       <Box flex="1" h="4px" bg="bg.subtle" rounded="sm" role="progressbar" aria-valuenow={percent} aria-label={DOING[work.kind]}>
-        <Box h="100%" w={`${percent}%`} bg="slate.solid" rounded="sm" transition="width 0.2s" />
+        {/* Scaled, not widened: seventy of them move without the page being laid out anew. */}
+        <Box
+          h="100%"
+          bg="slate.solid"
+          rounded="sm"
+          transformOrigin="left"
+          transition="transform 0.2s"
+          style={{ transform: `scaleX(${work.fraction_done})` }}
+        />
       </Box>
       <Text w="150px" flexShrink={0}>
         {work.stop_asked ? 'stopping …' : work.state === 'queued' ? 'waits its turn' : `${DOING[work.kind]} … ${percent} %`}

@@ -1,9 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useMemo, useRef, useState } from 'react'
-import { api, told, type Project, type Recording } from '../../api/client'
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import type { Project, Recording } from '../../api/client'
 import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
-import { putProject } from '../../api/queries'
 import { clock, recordingCount } from '../../time/times'
 import { useDrag } from '../../ui/useDrag'
 import { ListeningBar } from '../../listening/ListeningBar'
@@ -19,6 +17,8 @@ import { FACTS, Pick, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './
 import { needsPerson } from '../../api/order'
 import { SetDialog } from './SetDialog'
 import { SetOffers } from './SetOffers'
+import { shownWorks, tied } from './rowFacts'
+import { useOverviewView } from './overviewView'
 import { useRival } from './rivals'
 import { remember, remembered, sorted, turned, type Sorting } from './sorting'
 import { UploadList } from './UploadList'
@@ -26,13 +26,13 @@ import { MixSwitch } from './MixSwitch'
 import { useMixedTracks } from './useMixedTracks'
 import { useOverviewKeys } from './useOverviewKeys'
 import { useOverviewTime } from './useOverviewTime'
+import { useReference } from './useReference'
 
 const OVERVIEW_WAYS: readonly Way[] = ['reference', 'recording', 'both', 'ears', 'turns']
 const TICK_LABEL_PX = 44
 
 /** The reference across the top, below it one strip for each recording, where it belongs in the reference's time. */
 export function RecordingTable({ project }: { project: Project }) {
-  const client = useQueryClient()
   const area = useRef<HTMLDivElement>(null)
   const head = useRef<HTMLDivElement>(null)
   const scroll = useRef<HTMLDivElement>(null)
@@ -53,7 +53,9 @@ export function RecordingTable({ project }: { project: Project }) {
   const waits = (one: Recording): boolean => sorting.column === 'need' && needsPerson(one)
   const needing = withBrackets(shown.filter(waits))
   const rest = withBrackets(shown.filter((one) => !waits(one)))
-  const order = [...needing, ...rest].map(([one]) => one.id)
+  const order = useRef<string[]>([])
+  order.current = [...needing, ...rest].map(([one]) => one.id)
+  const pick = useCallback((id: string, range: boolean) => chooseOne(id, range, order.current), [])
   const chosen = useChosen((s) => s.ids)
   const sort = (sorting: Sorting): void => {
     remember(sorting)
@@ -62,6 +64,7 @@ export function RecordingTable({ project }: { project: Project }) {
   const startS = Math.min(0, ...others.map((one) => one.map?.start_ref_s ?? 0))
   const endS = Math.max(reference?.media.duration_s ?? 60, ...others.map((one) => one.map?.end_ref_s ?? 0))
   const { view, widthPx, setView, zoom, showAll } = useOverviewTime(startS, endS, area, scroll, head)
+  useLayoutEffect(() => useOverviewView.setState({ view }), [view])
 
   // Not where its label would be cut off.
   const labelled = ticks(view, widthPx).timesS.filter((t) => xOf(view, t) < widthPx - TICK_LABEL_PX)
@@ -99,34 +102,26 @@ export function RecordingTable({ project }: { project: Project }) {
   )
   useOverviewKeys(project, shown, OVERVIEW_WAYS)
 
-  const choose = useMutation({
-    mutationFn: (recordingId: string) =>
-      told(
-        api.PATCH('/api/projects/{project_id}', {
-          params: { path: { project_id: project.id } },
-          body: { version: project.version, reference_id: recordingId },
-        }),
-      ),
-    // Nothing is lost, and it can be undone: there is nothing to ask.
-    onSuccess: (changed) => putProject(client, changed),
-  })
+  const choose = useReference(project)
+  const isTied = useMemo(() => tied(project.recordings), [project.recordings])
+  const all = project.recordings.map((one) => one.id).join()
+  const mixed = useMemo(() => (mixing ? all.split(',') : null), [mixing, all])
   const rows = (some: readonly [Recording, Bracket][]) =>
     some.map(([one, bracket]) => (
       <RecordingRow
         key={one.id}
-        project={project}
         recording={one}
+        hasReference={project.reference_id !== null}
+        isTied={isTied(one)}
         bracket={bracket}
-        view={view}
-        mixing={mixing}
-        work={work(one.id)}
-        choose={choose.mutate}
+        mixing={mixed}
+        work={work.get(one.id)}
+        choose={choose}
         isChosen={chosen.has(one.id)}
-        pick={(id, range) => chooseOne(id, range, order)}
+        pick={pick}
       />
     ))
-  const work = (recordingId: string) =>
-    project.works.find((w) => w.recording_id === recordingId && w.kind !== 'prove' && w.state !== 'failed')
+  const work = useMemo(() => shownWorks(project.works), [project.works])
 
   return (
     <>
@@ -174,7 +169,7 @@ export function RecordingTable({ project }: { project: Project }) {
           </Box>
         </Flex>
         {reference ? (
-          <ReferenceRow project={project} recording={reference} view={view} mixing={mixing} />
+          <ReferenceRow recording={reference} isTied={isTied(reference)} mixing={mixed} />
         ) : (
           <Box mx="4" my="2" p="3" bg="var(--ochre-sheet)" rounded="md">
             <Text fontFamily="sentence" fontSize="lg">

@@ -2,29 +2,30 @@ import { IconButton, Menu, Portal } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
 import { MoreHorizontal } from 'lucide-react'
 import { useRef } from 'react'
-import { api, told, type Project, type Recording } from '../../api/client'
+import { api, told, type Recording } from '../../api/client'
 import { useEditRecording } from '../../api/useEditRecording'
 import { useUntie } from '../../api/useUntie'
 import { usePlacing } from '../../api/usePlacing'
 import { askForSet } from './SetDialog'
 
 interface MenuProps {
-  project: Project
   recording: Recording
+  hasReference: boolean
+  /** Whether others belong to one set with it. */
+  isTied: boolean
   /** Makes a recording the reference; none in the row of the reference itself. */
   choose?: (id: string) => void
   rename: () => void
 }
 
 /** What can be done with a recording as a whole. */
-export function RowMenu({ project, recording, choose, rename }: MenuProps) {
+export function RowMenu({ recording, hasReference, isTied, choose, rename }: MenuProps) {
   const path = { params: { path: { recording_id: recording.id } } }
   const remove = useMutation({ mutationFn: () => told(api.DELETE('/api/recordings/{recording_id}', path)) })
-  const place = usePlacing(project.id)
+  const place = usePlacing(recording.project_id)
   const edit = useEditRecording()
   const setId = recording.set_id
-  const isTied = setId !== null && project.recordings.some((one) => one.id !== recording.id && one.set_id === setId)
-  const untie = useUntie(project.id)
+  const untie = useUntie(recording.project_id)
   // The field opens when the menu is gone: closing, it takes the focus back.
   const toRename = useRef(false)
   const closed = (): void => {
@@ -32,7 +33,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
     toRename.current = false
   }
   return (
-    <Menu.Root onExitComplete={closed}>
+    <Menu.Root lazyMount unmountOnExit onExitComplete={closed}>
       <Menu.Trigger asChild>
         <IconButton aria-label={`More for ${recording.name}`} size="2xs" variant="ghost" position="absolute" right="0">
           <MoreHorizontal />
@@ -45,7 +46,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
               <>
                 <Menu.Item
                   value="place"
-                  disabled={!project.reference_id || recording.media.state !== 'ready'}
+                  disabled={!hasReference || recording.media.state !== 'ready'}
                   onClick={() => place.mutate([recording.id])}
                 >
                   Find its place again
@@ -58,7 +59,7 @@ export function RowMenu({ project, recording, choose, rename }: MenuProps) {
                 </Menu.Item>
               </>
             )}
-            {isTied ? (
+            {isTied && setId !== null ? (
               <Menu.Item value="untie" onClick={() => untie.mutate(setId)}>
                 Take its set apart
               </Menu.Item>

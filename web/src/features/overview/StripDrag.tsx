@@ -4,17 +4,17 @@ import type { Recording } from '../../api/client'
 import { useEditMutation, useEditRecording } from '../../api/useEditRecording'
 import { settleWish } from '../../time/moves'
 import { clock, signed } from '../../time/times'
-import { timeAt, type Viewport } from '../../time/viewport'
+import { timeAt } from '../../time/viewport'
 import { useDrag } from '../../ui/useDrag'
+import { overviewView } from './overviewView'
 
 interface Props {
   recording: Recording
-  view: Viewport
   children: ReactNode
 }
 
 /** A strip that a hand moves: it settles where it sounds alike, unless Alt is held. Escape takes the drag back. */
-export function StripDrag({ recording, view, children }: Props) {
+export function StripDrag({ recording, children }: Props) {
   const [byPx, moveBy] = useState(0)
   const alt = useRef(false)
   // It lies where it was put until it lies where it settled.
@@ -23,12 +23,13 @@ export function StripDrag({ recording, view, children }: Props) {
     move: (d) => !edit.isPending && moveBy(d.byX),
     end: (d) => {
       if (d.click || edit.isPending) return moveBy(0)
-      const byS = d.byX * view.secondsPerPx
-      edit.mutate({ recording, wish: alt.current ? { kind: 'nudge', by_s: byS } : settleWish(byS, view.secondsPerPx) })
+      const { secondsPerPx } = overviewView()
+      const byS = d.byX * secondsPerPx
+      edit.mutate({ recording, wish: alt.current ? { kind: 'nudge', by_s: byS } : settleWish(byS, secondsPerPx) })
     },
     cancel: () => moveBy(0),
   })
-  const byS = byPx * view.secondsPerPx
+  const byS = byPx * overviewView().secondsPerPx
   return (
     <Box
       position="relative"
@@ -65,9 +66,10 @@ export function StripDrag({ recording, view, children }: Props) {
 }
 
 /** Where a recording without a place can be set down. */
-export function SetDown({ recording, view }: Omit<Props, 'children'>) {
+export function SetDown({ recording }: Omit<Props, 'children'>) {
   const [atPx, hover] = useState<number | null>(null)
   const edit = useEditRecording()
+  const view = overviewView()
   const widthPx = (recording.media.duration_s ?? 0) / view.secondsPerPx
   return (
     <Box
@@ -80,7 +82,10 @@ export function SetDown({ recording, view }: Omit<Props, 'children'>) {
       onPointerMove={(event) => hover(event.clientX - event.currentTarget.getBoundingClientRect().left)}
       onPointerLeave={() => hover(null)}
       onClick={(event) =>
-        edit(recording, { kind: 'move', offset_s: timeAt(view, event.clientX - event.currentTarget.getBoundingClientRect().left) })
+        edit(recording, {
+          kind: 'move',
+          offset_s: timeAt(overviewView(), event.clientX - event.currentTarget.getBoundingClientRect().left),
+        })
       }
     >
       {atPx !== null && (

@@ -1,8 +1,9 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
-import { useMutation } from '@tanstack/react-query'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { Volume2 } from 'lucide-react'
 import type { ReactNode } from 'react'
-import { api, told, type Project, type Recording } from '../../api/client'
+import { api, told, type Recording } from '../../api/client'
+import { projectOptions } from '../../api/queries'
 import { useEditRecording } from '../../api/useEditRecording'
 import { useMatching } from '../../api/useMatching'
 import { clock } from '../../time/times'
@@ -12,15 +13,20 @@ import { hearRival, useRival } from './rivals'
 const MOST_RIVALS = 5
 
 /** What is to be said of a recording without a sure place, and what a person can do about it right here. */
-export function Words({ recording, project, choose }: { recording: Recording; project: Project; choose: (id: string) => void }) {
+export function Words({ recording, hasReference, choose }: { recording: Recording; hasReference: boolean; choose: (id: string) => void }) {
+  const client = useQueryClient()
   const again = useMutation({
     mutationFn: () => told(api.POST('/api/recordings/{recording_id}/listening', { params: { path: { recording_id: recording.id } } })),
   })
   const edit = useEditRecording()
-  const match = useMatching(project.id)
+  const match = useMatching(recording.project_id)
   const tried = useRival((s) => (s.heard?.recordingId === recording.id ? s.heard.index : null))
   const rivals = recording.status === 'unsure' ? (recording.judgement?.candidates.slice(0, MOST_RIVALS) ?? []) : []
   const judged = recording.status === 'unsure' || recording.status === 'unplaced'
+  const hear = (index: number): void => {
+    const project = client.getQueryData(projectOptions(recording.project_id).queryKey)
+    if (project) void hearRival(project, recording, index)
+  }
   let words: ReactNode = recording.media.line
   if (recording.status === 'unplaced' || recording.status === 'failed' || recording.status === 'unsure') words = recording.sentence
   return (
@@ -60,7 +66,7 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
               variant="ghost"
               aria-label={`Hear the next place of ${recording.name} (N)`}
               title="Hear the next place where it tells most (N); T takes what is heard, D sets it aside"
-              onClick={() => void hearRival(project, recording, tried === null ? 0 : (tried + 1) % rivals.length)}
+              onClick={() => hear(tried === null ? 0 : (tried + 1) % rivals.length)}
             >
               <Volume2 />
             </IconButton>
@@ -95,7 +101,7 @@ export function Words({ recording, project, choose }: { recording: Recording; pr
           Listen again
         </Button>
       )}
-      {!project.reference_id && recording.media.state === 'ready' && (
+      {!hasReference && recording.media.state === 'ready' && (
         <Button size="2xs" variant="outline" colorPalette="slate" flexShrink={0} onClick={() => choose(recording.id)}>
           Make it the reference
         </Button>
