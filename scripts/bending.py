@@ -227,11 +227,9 @@ def report(found: list[Outcome]) -> None:
             np.concatenate([getattr(one, name) for one in some]) for name in ("bent_ms", "mfcc_ms", "plain_ms")
         )
         placed = sum(one.status is Status.PLACED for one in some)
-        worse = [
-            one.name
-            for one in some
-            if one.status is Status.PLACED and np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)
-        ]
+        bends = [one for one in some if one.status is Status.PLACED]
+        worse = [one.name for one in bends if np.percentile(one.bent_ms, 95) > np.percentile(one.plain_ms, 95)]
+        worse += [f"{one.name} on average" for one in bends if one.bent_ms.mean() > one.plain_ms.mean()]
         said, was = (
             float(np.concatenate([getattr(one, name) for one in some]).mean())
             for name in ("tie_certainty", "tie_right")

@@ -25,8 +25,14 @@ VOWEL_HZ, OPENS_DB = (250.0, 2500.0), 6.0
 BEFORE_FRAMES, AFTER_FRAMES = slice(-12, -3), slice(1, 9)
 #: What stands out within so many frames of a tie, out of so many on either side, is sharp.
 NEAR_SHARP_FRAMES, AROUND_FRAMES = 2, 16
-#: Certainty of a tie by logistic regression: constant, then weights of `TieFeatures`, fitted by `scripts.bending`.
-TIE_WEIGHTS = (-0.169, -1.488, -0.465, -0.850, 0.756, 0.738)
+#: Certainty of a tie by logistic regression, constant first, fitted by `scripts.bending`: of each alone by the first
+#: features, then by all of them. The last is how sure beginnings around it are alone: an end is told sharply in the
+#: wrong note as well.
+ALONE_WEIGHTS = (-0.169, -1.488, -0.465, -0.850, 0.756, 0.738)
+TIE_WEIGHTS = (0.024, -1.437, -0.413, -1.647, 0.406, 0.294, 0.595)
+#: Around a tie is within this, s; nothing is surer alone than this, as a logarithm of odds, and where nothing begins
+#: around it, it is taken to be so.
+COMPANY_S, MOST_ALONE, USUAL_ALONE = 1.0, 4.0, 1.5
 #: Wholly certain is only what a person set.
 MOST_CERTAIN = 0.999
 #: Slopes are told over this, s.
@@ -73,7 +79,9 @@ def find_ties(reference: Performance, recording: Performance, course: Course, he
     t_rec[begins] += attack_difference_s(reference, recording, t_ref[begins], t_rec[begins])
     there = np.clip(np.rint(t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
     sharp = np.minimum(_sharpness(ours, frames, begins), _sharpness(theirs, there, begins))
-    return FoundTies(t_ref, t_rec, kinds, _features(course, frames, sharp, height))
+    alone = _features(course, frames, sharp, height)
+    sure = np.clip(ALONE_WEIGHTS[0] + alone @ np.array(ALONE_WEIGHTS[1:]), -MOST_ALONE, MOST_ALONE)
+    return FoundTies(t_ref, t_rec, kinds, np.column_stack([alone, _around(t_ref, sure, begins)]))
 
 
 def moments_of(performance: Performance) -> Floats:
@@ -159,6 +167,17 @@ def _sharpness(changes: tuple[Floats, Floats], frames: npt.NDArray[np.int64], be
         around = uniform_filter1d(change, 2 * AROUND_FRAMES + 1, mode="constant")
         found.append(np.log((peak[frames] + 1e-3) / (around[frames] + 1e-3)))
     return np.asarray(np.where(begins, *found))
+
+
+def _around(t_ref: Floats, sure: Floats, begins: npt.NDArray[np.bool_]) -> Floats:
+    """The mean of what beginnings around each tie are sure of, without its own."""
+    first = np.searchsorted(t_ref, t_ref - COMPANY_S, side="left")
+    end = np.searchsorted(t_ref, t_ref + COMPANY_S, side="right")
+    counted = np.where(begins, 1.0, 0.0)
+    sums = (np.concatenate([[0.0], np.cumsum(one)]) for one in (sure * counted, counted))
+    total, count = (one[end] - one[first] for one in sums)
+    total, count = total - sure * counted, count - counted
+    return np.where(count > 0, total / np.maximum(count, 1), USUAL_ALONE)
 
 
 def _features(course: Course, frames: npt.NDArray[np.int64], sharp: Floats, height: float) -> Floats:

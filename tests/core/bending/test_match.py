@@ -57,6 +57,23 @@ class MatchTest(unittest.TestCase):
     def test_the_same_notes_on_another_instrument(self):
         self.check(music_pair(4001, "struck", "plucked"), 4.0, 20.0)
 
+    def test_a_bow_follows_plucked_strings_better_than_untouched(self):
+        case = music_pair(5005, "bowed", "plucked")
+        _, alignment = bent(case.reference, case.recording)
+        self.assertIs(alignment.status, Status.PLACED)
+        untouched = np.abs(case.t_rec + np.median(case.t_ref - case.t_rec) - case.t_ref) * 1e3
+        self.assertLess(errors_ms(case, alignment).mean(), untouched.mean() / 2)
+        self.assertLess(np.percentile(errors_ms(case, alignment), 95), np.percentile(untouched, 95))
+
+    def test_where_few_beginnings_are_told_the_timing_is_left_alone(self):
+        case = music_pair(5001, "bowed", "plucked")
+        matched, alignment = bent(case.reference, case.recording)
+        self.assertIs(matched.status, Status.UNSURE)
+        # Also an end that is told sharply is no surer than what begins around it.
+        self.assertLess(np.mean([tie.certainty for tie in matched.ties]), 0.5)
+        (piece,) = alignment.time_map.pieces
+        self.assertTrue(piece.is_straight)
+
     def test_words_put_in_and_left_out_tear_nothing(self):
         case = speech_pair(2003, VOICES, changed=True)
         self.assertTrue(case.without)
