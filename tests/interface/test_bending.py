@@ -163,26 +163,34 @@ class BendingOnTheBenchTest(InterfaceTest):
         box = mirror.bounding_box()
         start_s, per_px = (float(mirror.get_attribute(name)) for name in ("data-start-s", "data-seconds-per-px"))
         x = box["x"] + (bend["ties"][index]["lies_s"] - start_s) / per_px
-        for y in (box["y"] + box["height"] * 0.8, None):
-            if y is None:
-                trace = self.trace.bounding_box()
-                scale = next(
-                    one
-                    for one in (10, 20, 50, 100, 200, 500, 1e3, 2e3, 5e3)
-                    if one >= 1.1 * max(abs(t["late_ms"]) for t in bend["ties"])
-                )
-                late = bend["ties"][index]["late_ms"]
-                x = box["x"] + (bend["ties"][index]["t_ref"] - start_s) / per_px
-                y = trace["y"] + (trace["height"] - 9) / 2 - late / scale * (trace["height"] - 33) / 2
-                to = (x, y - 6)
-            else:
-                to = (x + 8, y)
-            self.page.mouse.move(x, y)
+        trace, scale_ms = self.trace.bounding_box(), float(self.trace.get_attribute("data-scale-ms"))
+        half = (trace["height"] - 33) / 2
+        lies_s, late_ms = bend["ties"][index]["lies_s"], bend["ties"][index]["late_ms"]
+        # In the trace a little beside what begins nearby: it settles there.
+        moments = self.moments()
+        goal = moments[np.argmin(np.abs(moments - lies_s - 14 * scale_ms / half / 1000))]
+        x_trace = box["x"] + (bend["ties"][index]["t_ref"] - start_s) / per_px
+        y_trace = trace["y"] + (trace["height"] - 9) / 2 - late_ms / scale_ms * half
+        y_waves = box["y"] + box["height"] * 0.8
+        for start, end in (
+            ((x, y_waves), (x + 8, y_waves)),
+            ((x_trace, y_trace), (x_trace, y_trace + (goal - lies_s) * 1000 / scale_ms * half + 2)),
+        ):
+            self.page.mouse.move(*start)
             self.page.mouse.down()
-            self.page.mouse.move(*to, steps=4)
+            self.page.mouse.move(*end, steps=4)
             self.page.mouse.up()
             expect(self.step(re.compile("tie at .* moved"))).to_be_visible()
+            expect(self.tie).to_contain_text("by hand")
+            moved = next(one for one in self.asked("bend")["ties"] if one["by_hand"])
             self.undone(1)
+        self.assertAlmostEqual(moved["t_ref"], goal, delta=1e-6)
+
+    def moments(self) -> np.ndarray:
+        """What begins or ends in the reference, s."""
+        project = self.page.request.get(f"{self.url}/api/projects/{self.bench.split('/')[-3]}").json()
+        lead = next(one for one in project["recordings"] if one["name"] == "Lead")
+        return np.array(self.page.request.get(f"{self.url}/api/recordings/{lead['id']}/moments").json()["times_s"])
 
     def x_of(self, at_s: float) -> float:
         mirror = self.page.get_by_test_id("mirror")
@@ -193,14 +201,7 @@ class BendingOnTheBenchTest(InterfaceTest):
         return self.page.request.get(f"{self.url}/api/recordings/{self.bench.split('/')[-1]}/{what}").json()
 
     def test_a_dragged_tie_settles_on_what_begins_there_unless_alt_is_held(self):
-        lead = next(
-            one
-            for one in self.page.request.get(f"{self.url}/api/projects/{self.bench.split('/')[-3]}").json()[
-                "recordings"
-            ]
-            if one["name"] == "Lead"
-        )
-        moments = np.array(self.page.request.get(f"{self.url}/api/recordings/{lead['id']}/moments").json()["times_s"])
+        moments = self.moments()
         box = self.page.get_by_test_id("mirror").bounding_box()
         self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 60)
         for _ in range(3):

@@ -25,9 +25,10 @@ export interface BendScene {
   palette: Palette
 }
 
-/** The smallest round scale that shows all differences, ms. */
-export function bendScale(ties: readonly Tie[]): number {
-  const most = ties.reduce((high, tie) => Math.max(high, Math.abs(tie.late_ms)), 5)
+/** The smallest round scale that shows the differences within a stretch, all of them where there is none in it, ms. */
+export function bendScale(ties: readonly Pick<Tie, 't_ref' | 'late_ms'>[], startS: number, endS: number): number {
+  const within = ties.filter((tie) => tie.t_ref >= startS && tie.t_ref <= endS)
+  const most = (within.length ? within : ties).reduce((high, tie) => Math.max(high, Math.abs(tie.late_ms)), 5)
   return SCALES_MS.find((one) => one >= most * 1.1) ?? SCALES_MS.at(-1)!
 }
 

@@ -7,6 +7,8 @@ export interface Drag {
   byY: number
   /** Nothing was moved: a click. */
   click: boolean
+  /** Alt is held: what is dragged lies where it is let go of, and settles on nothing. */
+  alt: boolean
 }
 
 const CLICK_PX = 3
@@ -32,7 +34,7 @@ export function useDrag(on: { move: (drag: Drag) => void; end: (drag: Drag) => v
     if (!from) return null
     const [byX, byY] = [at(event).x - from.x, at(event).y - from.y]
     from.moved ||= Math.hypot(byX, byY) > CLICK_PX
-    return { startX: from.x, startY: from.y, byX, byY, click: !from.moved }
+    return { startX: from.x, startY: from.y, byX, byY, click: !from.moved, alt: event.altKey }
   }
   return {
     onPointerDown: (event: PointerEvent<HTMLElement>) => {

@@ -3,12 +3,14 @@ import { memo, useCallback, useRef, useState } from 'react'
 import type { Bend } from '../../api/client'
 import { clock, signed } from '../../time/times'
 import { useCanvas, type Size } from '../../ui/useCanvas'
-import { useDrag } from '../../ui/useDrag'
+import { useDrag, type Drag } from '../../ui/useDrag'
 import { usePalette } from '../../ui/usePalette'
 import { player } from '../../listening/player'
 import { timeAt } from '../../time/viewport'
 import { bendScale, drawBendTrace, lateAt, tieAt } from '../../drawing/bendTrace'
+import { settledBy } from '../../drawing/ties'
 import { useBench, viewOf } from './benchStore'
+import { SETTLES_PX, useReferenceMoments } from './suggested'
 import { useBendView } from './useBend'
 import { TraceKinds } from './TraceKinds'
 import { useTies } from './useTies'
@@ -31,7 +33,8 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
   const pressed =
     chosen !== null && movedS && bend.ties[chosen] ? { index: chosen, lateMs: bend.ties[chosen].late_ms - movedS * 1000 } : null
   const dragged = held ?? pressed
-  const scale = bendScale(bend.ties)
+  const widthPx = useBench((s) => s.widthPx)
+  const scale = bendScale(bend.ties, view.startS, timeAt(view, widthPx))
   const draw = useCallback(
     (ctx: CanvasRenderingContext2D, size: Size) => drawBendTrace(ctx, { ...size, view, bend, scale, chosen, dragged, palette }),
     [view, bend, scale, chosen, dragged, palette],
@@ -40,11 +43,18 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
   const grip = useRef<number | null>(null)
   const heightPx = (): number => canvas.current?.clientHeight ?? 1
   const at = (x: number, y: number): number | null => tieAt({ view, heightPx: heightPx(), scale, bend }, x, y, NEAR_PX)
+  const moments = useReferenceMoments()
+  /** How late a tie is performed where it is dragged: its sound settles on what begins or ends there, unless Alt is held. */
+  const draggedTo = (tie: Bend['ties'][number], d: Drag): number => {
+    const [perPx, from] = [lateAt(0, heightPx(), scale) - lateAt(1, heightPx(), scale), tie.late_ms]
+    const byS = (d.byY * perPx) / 1000
+    return from - 1000 * (d.alt ? byS : settledBy(tie.lies_s, byS, moments, (SETTLES_PX * perPx) / 1000))
+  }
   const drag = useDrag({
     move: (d) => {
       grip.current ??= at(d.startX, d.startY) ?? -1
       const tie = bend.ties[grip.current]
-      if (tie) setDragged({ index: grip.current, lateMs: tie.late_ms + lateAt(d.byY, heightPx(), scale) - lateAt(0, heightPx(), scale) })
+      if (tie) setDragged({ index: grip.current, lateMs: draggedTo(tie, d) })
     },
     end: (d) => {
       const index = grip.current
@@ -58,7 +68,7 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
       }
       const tie = index === null ? undefined : bend.ties[index]
       if (!tie || index === null) return
-      const lateMs = tie.late_ms + lateAt(d.byY, heightPx(), scale) - lateAt(0, heightPx(), scale)
+      const lateMs = draggedTo(tie, d)
       choose(index)
       useBendView.setState({ landingS: (tie.late_ms - lateMs) / 1000 })
       edit({ kind: 'tie', index, t_rec: tie.t_rec, t_ref: tie.t_rec + bend.offset_s - lateMs / 1000 })
@@ -88,6 +98,7 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
           {...drag}
           style={{ width: '100%', height: '100%', cursor: 'pointer', touchAction: 'none' }}
           role="img"
+          data-scale-ms={scale}
           aria-label={`${followed} of ${bend.ties.length} ties are followed`}
         />
       </Box>

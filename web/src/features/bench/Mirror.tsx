@@ -17,7 +17,7 @@ import { useDrawnMarks } from './marks'
 import { useLaid } from './laidBehind'
 import { useBend, useBendView } from './useBend'
 import { scrub } from './scrub'
-import { useSuggested } from './suggested'
+import { SETTLES_PX, useSuggested } from './suggested'
 import { useTies } from './useTies'
 import { useTraceKind } from './traceKind'
 import { useWaveKind } from './waveKind'
@@ -28,8 +28,6 @@ const AXIS_PX = 20
 const MIRROR_HEIGHT = 'clamp(140px, 29vh, 400px)'
 /** An edge of a piece is taken hold of from this far. */
 const EDGE_PX = 6
-/** A dragged tie settles on a suggestion from this far. */
-const SETTLES_PX = 6
 /** Names stand inside of the marks' pins. */
 const PIN_PX = 13
 /** The loupes' marks on the axis, and from how far they are taken hold of. */
@@ -139,7 +137,6 @@ export const Mirror = memo(function Mirror() {
   const grip = useRef<ReturnType<typeof pieceAt>>(null)
   const lens = useRef(-1)
   const gripTie = useRef<number | null>(null)
-  const alt = useRef(false)
   const [onEdge, setOnEdge] = useState(false)
   const kind = (drag: Drag): 'select' | 'pan' | 'move' => (drag.startY < AXIS_PX ? 'select' : drag.startY < middlePx() ? 'pan' : 'move')
   const moveOf = (d: Drag, from: Viewport): Move => {
@@ -189,7 +186,7 @@ export const Mirror = memo(function Mirror() {
         edit({ kind: 'tie', index: tied, t_rec: at.t_rec, t_ref: at.lies_s + byS })
       } else if (kind(d) === 'move') {
         const move = moveOf(d, from)
-        if (move.kind === 'shift' && !alt.current) drop(move.byS)
+        if (move.kind === 'shift' && !d.alt) drop(move.byS)
         else keep(move)
       }
     },
@@ -206,7 +203,7 @@ export const Mirror = memo(function Mirror() {
   /** By how much a dragged tie moves its sound: onto what begins or ends in the reference nearby, unless Alt is held. */
   const tieMovedS = (index: number, d: Drag, from: Viewport): number => {
     const byS = d.byX * from.secondsPerPx
-    return alt.current ? byS : settledBy(bend?.ties[index]?.lies_s ?? 0, byS, suggested.reference, SETTLES_PX * from.secondsPerPx)
+    return d.alt ? byS : settledBy(bend?.ties[index]?.lies_s ?? 0, byS, suggested.reference, SETTLES_PX * from.secondsPerPx)
   }
   const tieNear = (x: number): number | null => {
     if (!bend) return null
@@ -254,12 +251,7 @@ export const Mirror = memo(function Mirror() {
       <canvas
         ref={canvas}
         {...drag}
-        onPointerUp={(event) => {
-          alt.current = event.altKey
-          drag.onPointerUp(event)
-        }}
         onPointerMove={(event) => {
-          alt.current = event.altKey
           hover(event)
           drag.onPointerMove(event)
         }}

@@ -1,5 +1,5 @@
 import { Box, Text } from '@chakra-ui/react'
-import { useRef, useState, type ReactNode } from 'react'
+import { useState, type ReactNode } from 'react'
 import type { Recording } from '../../api/client'
 import { useEditMutation, useEditRecording } from '../../api/useEditRecording'
 import { settleWish } from '../../time/moves'
@@ -16,7 +16,6 @@ interface Props {
 /** A strip that a hand moves: it settles where it sounds alike, unless Alt is held. Escape takes the drag back. */
 export function StripDrag({ recording, children }: Props) {
   const [byPx, moveBy] = useState(0)
-  const alt = useRef(false)
   // It lies where it was put until it lies where it settled.
   const edit = useEditMutation(() => moveBy(0))
   const drag = useDrag({
@@ -25,7 +24,7 @@ export function StripDrag({ recording, children }: Props) {
       if (d.click || edit.isPending) return moveBy(0)
       const { secondsPerPx } = overviewView()
       const byS = d.byX * secondsPerPx
-      edit.mutate({ recording, wish: alt.current ? { kind: 'nudge', by_s: byS } : settleWish(byS, secondsPerPx) })
+      edit.mutate({ recording, wish: d.alt ? { kind: 'nudge', by_s: byS } : settleWish(byS, secondsPerPx) })
     },
     cancel: () => moveBy(0),
   })
@@ -39,10 +38,6 @@ export function StripDrag({ recording, children }: Props) {
       title="Drag to move it: it settles where it sounds alike, with Alt it lies where you let go"
       data-testid="strip-drag"
       {...drag}
-      onPointerUp={(event) => {
-        alt.current = event.altKey
-        drag.onPointerUp(event)
-      }}
     >
       <Box transform={byPx ? `translateX(${byPx}px)` : undefined}>{children}</Box>
       {byPx !== 0 && (
