@@ -21,10 +21,12 @@ from gullywind.store.tables import (
 )
 
 
-def list_recordings(session: Session, project_id: UUID) -> Sequence[RecordingRow]:
-    """All recordings of a project, in the order of their arrival; not those that were removed."""
-    # Whole lists are shown with their judgements and places; a single recording is often asked for its sound alone.
-    parts = (RecordingRow.placing, RecordingRow.current, RecordingRow.proof)
+def list_recordings(session: Session, project_id: UUID, *, with_places: bool = True) -> Sequence[RecordingRow]:
+    """All recordings of a project, in the order of their arrival; not those that were removed.
+
+    `with_places`: together with their judgements, places and proofs, which are fetched one by one otherwise.
+    """
+    parts = (RecordingRow.placing, RecordingRow.current, RecordingRow.proof) if with_places else ()
     together = [selectinload(part) for part in parts]
     here = RecordingRow.project_id == project_id, RecordingRow.removed_at.is_(None)
     query = select(RecordingRow).where(*here).options(*together)

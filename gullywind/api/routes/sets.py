@@ -51,5 +51,5 @@ def get_inside(project_id: UUID, set_id: UUID, context: ContextDep) -> list[Insi
 def _shown(session: Session, project_id: UUID) -> SetsOut:
     session.flush()
     project = get_project(session, project_id)
-    rows = list(list_recordings(session, project_id))
+    rows = list(list_recordings(session, project_id, with_places=False))
     return SetsOut.of(rows, offers_of(project, rows))

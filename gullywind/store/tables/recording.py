@@ -121,5 +121,6 @@ class ProofRow(Base):
     recording_id: Mapped[UUID] = mapped_column(ForeignKey("recording.id", ondelete="CASCADE"), primary_key=True)
     version_id: Mapped[UUID] = mapped_column(ForeignKey("version.id", ondelete="CASCADE"), index=True)
     residual: Mapped[dict[str, Any] | None] = mapped_column(JSONB)
-    windows: Mapped[list[Any]] = mapped_column(JSONB)
+    #: Only who draws or prints them asks for them, one recording at a time.
+    windows: Mapped[list[Any]] = mapped_column(JSONB, deferred=True)
     window_s: Mapped[float]
