@@ -1,9 +1,9 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 
-/** While a batch is placed something changes all the time. So often at most the project is asked for then, */
+/** While a batch is placed something changes all the time: the project is asked for so often at most, */
 const EVERY_MS = 250
-/** and so many times what the answer took: the same processors look for the places. */
+/** and after a rest of so many times what the answer took: the same processors look for the places. */
 const REST = 4
 
 const restMs = (tookMs: number): number => Math.max(EVERY_MS - tookMs, REST * tookMs)
