@@ -44,11 +44,11 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
   const heightPx = (): number => canvas.current?.clientHeight ?? 1
   const at = (x: number, y: number): number | null => tieAt({ view, heightPx: heightPx(), scale, bend }, x, y, NEAR_PX)
   const moments = useReferenceMoments()
-  /** How late a tie is performed where it is dragged: its sound settles on what begins or ends there, unless Alt is held. */
+  /** How late a tie is performed where it is dragged: it settles on what begins or ends there, unless Alt is held. */
   const draggedTo = (tie: Bend['ties'][number], d: Drag): number => {
     const [perPx, from] = [lateAt(0, heightPx(), scale) - lateAt(1, heightPx(), scale), tie.late_ms]
     const byS = (d.byY * perPx) / 1000
-    return from - 1000 * (d.alt ? byS : settledBy(tie.lies_s, byS, moments, (SETTLES_PX * perPx) / 1000))
+    return from - 1000 * (d.alt ? byS : settledBy(tie.t_ref, byS, moments, (SETTLES_PX * perPx) / 1000))
   }
   const drag = useDrag({
     move: (d) => {
