@@ -76,15 +76,11 @@ def run_named(names: Sequence[str], stream: io.TextIOBase | None = None) -> Outc
     return Outcome(names[0], result.testsRun, failed, len(result.skipped), tuple(result.took), kept.getvalue())
 
 
-def run_module(name: str) -> Outcome:
-    return run_named([name])
-
-
 def run_modules(names: Sequence[str], at_once: int) -> Iterator[Outcome]:
     """Each module's outcome as it comes; a module that takes its process with it has failed, once."""
     context = multiprocessing.get_context("spawn")
     with ProcessPoolExecutor(at_once, mp_context=context) as pool:
-        waiting: dict[Future[Outcome], str] = {pool.submit(run_module, name): name for name in names}
+        waiting: dict[Future[Outcome], str] = {pool.submit(run_named, [name]): name for name in names}
         for done in as_completed(waiting):
             error = done.exception()
             if error is None:

@@ -89,7 +89,7 @@ def _patterns(t_ref: Floats, t_rec: Floats) -> list[npt.NDArray[np.int64]]:
         if at_most[i, k] < lengths[0]:
             # Neither this one nor any that follows comes before those that were found.
             break
-        apart_s, near = _near(t_ref, t_rec, i, k)
+        apart_s, near = _near((t_ref - t_ref[i])[:, None], t_rec - t_rec[k])
         # One partner each, the nearest.
         best = np.where(near, apart_s, np.inf)
         pairs = np.argwhere(near & (best == best.min(axis=1, keepdims=True)) & (best == best.min(axis=0)))
@@ -101,19 +101,16 @@ def _patterns(t_ref: Floats, t_rec: Floats) -> list[npt.NDArray[np.int64]]:
     return [pairs for _, pairs in ordered[:MOST_PATTERNS]]
 
 
-def _near(t_ref: Floats, t_rec: Floats, i: int, k: int | slice) -> tuple[Floats, npt.NDArray[np.bool_]]:
-    """How far claps are apart where the `i`th and the `k`th are one, s, and whether they may be one themselves.
-
-    Shape (reference's, recording's); for several `k`, these first.
-    """
-    since_s = (t_ref - t_ref[i])[:, None]
-    apart_s = np.abs(since_s - (t_rec - t_rec[k, None, None] if isinstance(k, slice) else t_rec - t_rec[k]))
+def _near(since_s: Floats, there_s: Floats) -> tuple[Floats, npt.NDArray[np.bool_]]:
+    """How far claps are apart, s, and whether they may be one, by what each is later than two that are one."""
+    apart_s = np.abs(since_s - there_s)
     return apart_s, apart_s <= BEGINNING_S + UNKNOWN_CLOCK * np.abs(since_s)
 
 
 def _met(t_ref: Floats, t_rec: Floats) -> npt.NDArray[np.int64]:
     """At most so many pairs meet where two claps are one, shape (reference's, recording's)."""
-    return np.array([np.count_nonzero(_near(t_ref, t_rec, i, slice(None))[1], axis=(1, 2)) for i in range(t_ref.size)])
+    there_s = t_rec - t_rec[:, None, None]
+    return np.array([np.count_nonzero(_near((t_ref - one)[:, None], there_s)[1], axis=(1, 2)) for one in t_ref])
 
 
 def _compared(

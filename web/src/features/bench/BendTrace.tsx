@@ -46,9 +46,9 @@ export const BendTrace = memo(function BendTrace({ bend }: { bend: Bend }) {
   const moments = useReferenceMoments()
   /** How late a tie is performed where it is dragged: it settles on what begins or ends there, unless Alt is held. */
   const draggedTo = (tie: Bend['ties'][number], d: Drag): number => {
-    const [perPx, from] = [lateAt(0, heightPx(), scale) - lateAt(1, heightPx(), scale), tie.late_ms]
-    const byS = (d.byY * perPx) / 1000
-    return from - 1000 * (d.alt ? byS : settledBy(tie.t_ref, byS, moments, (SETTLES_PX * perPx) / 1000))
+    const secondsPerPx = (lateAt(0, heightPx(), scale) - lateAt(1, heightPx(), scale)) / 1000
+    const byS = d.byY * secondsPerPx
+    return tie.late_ms - 1000 * (d.alt ? byS : settledBy(tie.t_ref, byS, moments, SETTLES_PX * secondsPerPx))
   }
   const drag = useDrag({
     move: (d) => {

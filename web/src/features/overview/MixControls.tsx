@@ -1,13 +1,12 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { Volume2, VolumeX } from 'lucide-react'
 import type { Recording } from '../../api/client'
-import { anySolo, isHeard, LEAST_DB, MOST_DB, PLAIN, setVoice, useMixer } from '../../listening/mixer'
+import { isHeard, LEAST_DB, MOST_DB, PLAIN, setVoice, useMixer } from '../../listening/mixer'
 import { signed } from '../../time/times'
 
 /** How a recording is heard among the others, in the place of its figures. */
-export function MixControls({ recording, among }: { recording: Recording; among: readonly string[] }) {
+export function MixControls({ recording, someAreSolo }: { recording: Recording; someAreSolo: boolean }) {
   const voice = useMixer((s) => s.voices[recording.id]) ?? PLAIN
-  const someAreSolo = useMixer((s) => anySolo(s.voices, among))
   const set = (change: Partial<typeof voice>): void => setVoice(recording.id, change)
   return (
     <Flex align="center" gap="2" fontSize="xs" w="318px" flexShrink={0} justify="flex-end" data-testid="mix-controls">

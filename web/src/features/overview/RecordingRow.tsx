@@ -25,12 +25,13 @@ interface RowProps {
   recording: Recording
   /** Whether others belong to one set with it. */
   isTied: boolean
-  /** The project's recordings, if the figures give way to how each is heard among them. */
-  mixing: readonly string[] | null
+  /** Whether the figures give way to how it is heard among the others, and whether some of those are solo. */
+  mixing: boolean
+  someAreSolo: boolean
 }
 
 /** Rows are drawn anew when something of theirs changes: while seventy are placed the project changes all the time. */
-export const ReferenceRow = memo(function ReferenceRow({ recording, isTied, mixing }: RowProps) {
+export const ReferenceRow = memo(function ReferenceRow({ recording, isTied, mixing, someAreSolo }: RowProps) {
   const [renaming, setRenaming] = useState(false)
   return (
     <Flex align="center" flexWrap={STACKED} bg="bg.panel" mb="1" data-row data-testid="reference-row">
@@ -48,7 +49,7 @@ export const ReferenceRow = memo(function ReferenceRow({ recording, isTied, mixi
             · {recording.media.line}
           </Text>
         </Box>
-        {mixing && <MixControls recording={recording} among={mixing} />}
+        {mixing && <MixControls recording={recording} someAreSolo={someAreSolo} />}
         <RowMenu recording={recording} hasReference isTied={isTied} rename={() => setRenaming(true)} />
       </Flex>
       <Box flex={STRIP_FLEX} mr="4" ml={{ base: '4', md: '0' }} minW="0">
@@ -79,7 +80,7 @@ const areSame = (one: Props, other: Props): boolean =>
   (Object.keys(other) as (keyof Props)[]).every((key) => (key === 'work' ? isSameWork(one.work, other.work) : one[key] === other[key]))
 
 export const RecordingRow = memo(function RecordingRow(props: Props) {
-  const { recording, hasReference, isTied, bracket, mixing, work, choose, isChosen, pick } = props
+  const { recording, hasReference, isTied, bracket, mixing, someAreSolo, work, choose, isChosen, pick } = props
   const isPlaced = recording.status === 'placed'
   const [renaming, setRenaming] = useState(false)
   return (
@@ -111,7 +112,7 @@ export const RecordingRow = memo(function RecordingRow(props: Props) {
           )}
         </Box>
         {isPlaced && mixing ? (
-          <MixControls recording={recording} among={mixing} />
+          <MixControls recording={recording} someAreSolo={someAreSolo} />
         ) : isPlaced ? (
           <Facts recording={recording} />
         ) : (

@@ -5,6 +5,7 @@ import { panned, ticks, timeAt, xOf, type Viewport } from '../../time/viewport'
 import { clock, recordingCount } from '../../time/times'
 import { useDrag } from '../../ui/useDrag'
 import { ListeningBar } from '../../listening/ListeningBar'
+import { anySolo, useMixer } from '../../listening/mixer'
 import { player } from '../../listening/player'
 import type { Way } from '../../listening/ways'
 import { withBrackets, type Bracket } from './brackets'
@@ -104,8 +105,12 @@ export function RecordingTable({ project }: { project: Project }) {
 
   const choose = useReference(project)
   const isTied = useMemo(() => tied(project.recordings), [project.recordings])
-  const all = project.recordings.map((one) => one.id).join()
-  const mixed = useMemo(() => (mixing ? all.split(',') : null), [mixing, all])
+  const someAreSolo = useMixer((s) =>
+    anySolo(
+      s.voices,
+      project.recordings.map((one) => one.id),
+    ),
+  )
   const rows = (some: readonly [Recording, Bracket][]) =>
     some.map(([one, bracket]) => (
       <RecordingRow
@@ -114,7 +119,8 @@ export function RecordingTable({ project }: { project: Project }) {
         hasReference={project.reference_id !== null}
         isTied={isTied(one)}
         bracket={bracket}
-        mixing={mixed}
+        mixing={mixing}
+        someAreSolo={someAreSolo}
         work={work.get(one.id)}
         choose={choose}
         isChosen={chosen.has(one.id)}
@@ -169,7 +175,7 @@ export function RecordingTable({ project }: { project: Project }) {
           </Box>
         </Flex>
         {reference ? (
-          <ReferenceRow recording={reference} isTied={isTied(reference)} mixing={mixed} />
+          <ReferenceRow recording={reference} isTied={isTied(reference)} mixing={mixing} someAreSolo={someAreSolo} />
         ) : (
           <Box mx="4" my="2" p="3" bg="var(--ochre-sheet)" rounded="md">
             <Text fontFamily="sentence" fontSize="lg">

@@ -6,7 +6,7 @@ import { settleWish } from '../../time/moves'
 import { clock, signed } from '../../time/times'
 import { timeAt } from '../../time/viewport'
 import { useDrag } from '../../ui/useDrag'
-import { overviewView } from './overviewView'
+import { overviewView, useOverviewView } from './overviewView'
 
 interface Props {
   recording: Recording
@@ -64,7 +64,7 @@ export function StripDrag({ recording, children }: Props) {
 export function SetDown({ recording }: Omit<Props, 'children'>) {
   const [atPx, hover] = useState<number | null>(null)
   const edit = useEditRecording()
-  const view = overviewView()
+  const view = useOverviewView((s) => s.view)
   const widthPx = (recording.media.duration_s ?? 0) / view.secondsPerPx
   return (
     <Box
@@ -77,10 +77,7 @@ export function SetDown({ recording }: Omit<Props, 'children'>) {
       onPointerMove={(event) => hover(event.clientX - event.currentTarget.getBoundingClientRect().left)}
       onPointerLeave={() => hover(null)}
       onClick={(event) =>
-        edit(recording, {
-          kind: 'move',
-          offset_s: timeAt(overviewView(), event.clientX - event.currentTarget.getBoundingClientRect().left),
-        })
+        edit(recording, { kind: 'move', offset_s: timeAt(view, event.clientX - event.currentTarget.getBoundingClientRect().left) })
       }
     >
       {atPx !== null && (
