@@ -56,6 +56,8 @@ ABOUT_MS = np.concatenate([np.arange(-600, -40, 45), np.arange(190, 600, 45)]).a
 OTHERS, OTHERS_S = 48, 8.0
 #: Sound that is kept around what is looked at.
 CLAP_MARGIN_S = 0.7
+#: So many margins are looked at together: fewer are looked at twice for every look, and more leave the cache.
+LOOKED_AT_ONCE = 24
 #: Where a file begins in the midst of sound, that is no clap.
 FIRST_CLAP_S = 0.01
 #: Less sure ones are not told.
@@ -97,7 +99,7 @@ class ClapFinder:
         whole = mono.size - mono.size % self._thin
         self._carry = mono[whole:].copy()
         self._held = np.concatenate([self._held, kernels.thin(mono[:whole], self._thin)])
-        if self._held.size > 4 * self._margin:
+        if self._held.size > LOOKED_AT_ONCE * self._margin:
             self._look()
 
     def finish(self) -> tuple[Clap, ...]:
@@ -125,8 +127,7 @@ class ClapFinder:
         last = (held.size - margin) // self._step * self._step
         if last <= margin:
             return
-        at = _rising(held, self._step, self._rate_hz)
-        at = at[(at >= margin) & (at < last)]
+        at = _rising(held, self._step, self._rate_hz, margin, last)
         if at.size:
             begins = _beginnings(held, at, self._rate_hz)
             picture = _picture(held, at, self._rate_hz)
@@ -136,22 +137,27 @@ class ClapFinder:
         self._start += last - margin
 
 
-def _rising(sound: Samples, step: int, rate_hz: float) -> npt.NDArray[np.int64]:
-    """Samples at which the energy of differences rises and soon falls, those that rise most."""
-    steps = sound.size // step
-    differences = np.diff(sound, prepend=sound[:1])[: steps * step].reshape(steps, step)
+def _rising(sound: Samples, step: int, rate_hz: float, first: int, last: int) -> npt.NDArray[np.int64]:
+    """Samples at which the energy of differences rises and soon falls, those that rise most.
+
+    Looked for from `first` to before `last`, whole steps; the sound goes on for a margin on either side.
+    """
+    reach = round(APART_S * rate_hz / step)
+    before, after = reach - BEFORE[0], reach + GONE[1]
+    part = sound[first - before * step - 1 : last + after * step]
+    differences = np.diff(part).reshape(-1, step)
     energy = np.einsum("ij,ij->i", differences, differences).astype(np.float64) + 1e-12
     total = np.concatenate([[0.0], np.cumsum(energy)])
-    index = np.arange(steps)
+    steps = (last - first) // step + 2 * reach
 
     def mean(span: tuple[int, int]) -> Floats:
-        low, high = np.clip(index + span[0], 0, steps), np.clip(index + span[1], 0, steps)
-        return np.asarray((total[high] - total[low]) / np.maximum(high - low, 1) + 1e-12)
+        low, high = (before - reach + end for end in span)
+        return (total[high : high + steps] - total[low : low + steps]) / (high - low) + 1e-12
 
-    after = mean(AFTER)
-    rise = 10 * np.log10(np.minimum(after / mean(BEFORE), after / mean(GONE)))
-    highest = maximum_filter1d(rise, 2 * round(APART_S * rate_hz / step) + 1)
-    return np.flatnonzero((rise == highest) & (rise > LEAST_RISE_DB)) * step
+    rise = mean(AFTER) / np.maximum(mean(BEFORE), mean(GONE))
+    highest = maximum_filter1d(rise, 2 * reach + 1)
+    risen = (rise == highest) & (rise > 10 ** (LEAST_RISE_DB / 10))
+    return first + np.flatnonzero(risen[reach : steps - reach]) * step
 
 
 def _beginnings(sound: Samples, at: npt.NDArray[np.int64], rate_hz: float) -> Floats:

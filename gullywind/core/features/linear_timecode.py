@@ -37,6 +37,8 @@ CODE_BLOCK_S, CODE_MARGIN_S = 8.0, 0.1
 CODE_LOOK_S, CODE_LOOK_EVERY_S, MOST_CODE_LOOKS = 0.2, 5.0, 400
 #: Peak over mean level: a square wave has 1, and more with noise and narrow bands; sound that has more is not decoded.
 CODE_CREST = 2.4
+#: This share of the samples may be higher: clicks.
+CODE_PEAKS = 0.001
 #: The sample rates that hold code at all.
 LEAST_CODE_RATE_HZ = 16000
 
@@ -103,8 +105,9 @@ def read_timecode(
 
 
 def _may_be_code(sound: Samples) -> bool:
-    level = float(np.sqrt(np.mean(np.square(sound - sound.mean(), dtype=np.float64))))
-    return level > LEAST_LEVEL and float(np.percentile(np.abs(sound - sound.mean()), 99.9)) < CODE_CREST * level
+    height = np.abs(sound - sound.mean())
+    level = float(np.sqrt(np.mean(np.square(height))))
+    return level > LEAST_LEVEL and np.count_nonzero(height >= CODE_CREST * level) < CODE_PEAKS * sound.size
 
 
 def _frames_of(sound: Samples, rate_hz: int) -> bool:

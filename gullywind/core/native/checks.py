@@ -67,6 +67,13 @@ def check_bins(spectrum: Spectrum, bins: slice) -> None:
         raise InputError(f"need bins within {spectrum.size}, got {bins}")
 
 
+def check_filters(sound: Samples, filters: Samples) -> None:
+    """Refuse filters of an odd length, and sound that is shorter than they are."""
+    check(np.float32, sound, filters)
+    if filters.ndim != 2 or filters.shape[1] % 2 or sound.size <= filters.shape[1]:
+        raise InputError(f"need filters of even length and more sound than that, got {filters.shape}, {sound.size}")
+
+
 def check_sections(sound: Samples, sections: Floats, state: Floats, block: int, filled: int, settle: int) -> None:
     """Refuse other than two second-order sections, and a first block that is full."""
     check(np.float32, sound)

@@ -17,6 +17,7 @@ from gullywind.core.native.checks import (
     check,
     check_bands,
     check_bins,
+    check_filters,
     check_lines,
     check_positions,
     check_powers,
@@ -49,13 +50,14 @@ for _name, _takes in {
     "correlation_at": (_P, _N, _N, _N, _D, _P),
     "weighted_energy": (_P, _N, _P, _P, _N, _N, _N, _P),
     "extremes": (_P, _N, _N, _P),
+    "true_peak": (_P, _N, _P, _N, _N, _D, _D),
     "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
     "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
     "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
     getattr(library, _name).argtypes = _takes
-    getattr(library, _name).restype = _D if _name == "fold_product" else None
+    getattr(library, _name).restype = _D if _name in ("fold_product", "true_peak") else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
@@ -225,6 +227,19 @@ def extremes(sound: Samples, bin_samples: int) -> Samples:
     into = np.empty((sound.size // bin_samples, 3), np.float32)
     library.extremes(address(sound), len(into), bin_samples, address(into))
     return into
+
+
+def true_peak(sound: Samples, filters: Samples, *, near: float, before: float) -> float:
+    """The highest level of some sound, between its samples too; `before` where nothing is higher.
+
+    Parameters
+    ----------
+    sound : shape (samples,). The first and last `taps // 2` samples are not looked at.
+    filters : shape (phases, taps), taps even. Each gives the sound at another fraction of a sample, from the oldest on.
+    near : 0..1. Between samples it is looked beside those above so much of the highest.
+    """
+    check_filters(sound, filters)
+    return float(library.true_peak(address(sound), sound.size, address(filters), *filters.shape, near, before))
 
 
 def fold_product(

@@ -338,6 +338,58 @@ typedef float Abreast __attribute__((vector_size(ABREAST * sizeof(float))));
 typedef int32_t Chosen __attribute__((vector_size(ABREAST * sizeof(int32_t))));
 #define WHERE(chosen, a, b) ((Abreast)(((chosen) & (Chosen)(a)) | (~(chosen) & (Chosen)(b))))
 
+/* Stretches that are looked into sample by sample where something in them is high. */
+enum { LOOKED_INTO = 128 };
+
+WITHIN float highest_of(const float *sound, int64_t samples) {
+    float highest = 0.0f;
+    int64_t i = 0;
+    Abreast x, high = {0};
+    for (; i + ABREAST <= samples; i += ABREAST) {
+        memcpy(&x, sound + i, sizeof x);
+        x = WHERE(x < 0.0f, -x, x);
+        high = WHERE(x > high, x, high);
+    }
+    for (int j = 0; j < ABREAST; j++)
+        highest = high[j] > highest ? high[j] : highest;
+    for (; i < samples; i++)
+        highest = fabsf(sound[i]) > highest ? fabsf(sound[i]) : highest;
+    return highest;
+}
+
+/* The highest level of samples and of what `count` filters make of the sound beside those above `near` times that. All
+ * but `taps` / 2 samples before and after are looked at; what has been the highest before is raised. */
+EVERYWHERE
+double true_peak(const float *sound, int64_t samples, const float *filters, int64_t count, int64_t taps, double near,
+                 double before) {
+    const int64_t first = taps / 2, last = samples - taps / 2;
+    float highest = (float)before;
+    const float loudest = highest_of(sound + first, last - first);
+    highest = loudest > highest ? loudest : highest;
+    const float enough = (float)near * highest;
+    int64_t done = -1;
+    for (int64_t from = first; from < last; from += LOOKED_INTO) {
+        const int64_t to = from + LOOKED_INTO < last ? from + LOOKED_INTO : last;
+        if (highest_of(sound + from, to - from) <= enough)
+            continue;
+        for (int64_t i = from; i < to; i++) {
+            if (fabsf(sound[i]) <= enough)
+                continue;
+            /* Before it and after it; between two high samples once. */
+            for (int64_t gap = i > done ? i : done + 1; gap <= i + 1; gap++)
+                for (int64_t filter = 0; filter < count; filter++) {
+                    const float *at = sound + gap - taps / 2, *by = filters + filter * taps;
+                    float sum = 0.0f;
+                    for (int64_t tap = 0; tap < taps; tap++)
+                        sum += at[tap] * by[tap];
+                    highest = fabsf(sum) > highest ? fabsf(sum) : highest;
+                }
+            done = i + 1;
+        }
+    }
+    return highest;
+}
+
 /* Minimum, maximum and energy of each `bin` samples. */
 EVERYWHERE
 void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {

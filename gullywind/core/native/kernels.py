@@ -22,6 +22,7 @@ weigh = loops.weigh
 correlation_at = loops.correlation_at
 weighted_energy = loops.weighted_energy
 extremes = loops.extremes
+true_peak = loops.true_peak
 fold_product = loops.fold_product
 best_line = loops.best_line
 common_passage = paths.common_passage
@@ -43,6 +44,7 @@ __all__ = [
     "likely_course",
     "sum_spectra",
     "thin",
+    "true_peak",
     "weigh",
     "weighted_energy",
 ]

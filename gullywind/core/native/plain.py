@@ -12,6 +12,7 @@ from gullywind.core.native.checks import (
     check,
     check_bands,
     check_bins,
+    check_filters,
     check_lines,
     check_positions,
     check_powers,
@@ -164,6 +165,21 @@ def extremes(sound: Samples, bin_samples: int) -> Samples:
     check(np.float32, sound)
     bins = sound[: sound.size // bin_samples * bin_samples].reshape(-1, bin_samples)
     return np.stack([bins.min(axis=1), bins.max(axis=1), (bins**2).sum(axis=1)], axis=1).astype(np.float32)
+
+
+def true_peak(sound: Samples, filters: Samples, *, near: float, before: float) -> float:
+    """See `compiled.true_peak`."""
+    check_filters(sound, filters)
+    taps = filters.shape[1]
+    level = np.abs(sound[taps // 2 : sound.size - taps // 2])
+    highest = max(before, float(level.max(initial=0.0)))
+    at = np.flatnonzero(level > near * highest)
+    windows = np.lib.stride_tricks.sliding_window_view(sound, taps)
+    for first in range(0, at.size, SAMPLES_AT_ONCE):
+        for after in (0, 1):
+            between = windows[at[first : first + SAMPLES_AT_ONCE] + after] @ filters.T
+            highest = max(highest, float(np.abs(between).max()))
+    return highest
 
 
 def fold_product(
