@@ -71,7 +71,7 @@ def hard_case(kind: str, seed: int, *, family: Family, stranger: str | None = No
     """
     rng = np.random.default_rng([seed, KINDS.index(kind), 717, FAMILIES.index(family)])
     spoken = kind in ("8 kbit/s", "suppressed") or (kind != "deep music" and seed % 2 == 0)
-    name, sound = _event(rng, spoken=spoken, family=family)
+    name, sound = hard_event(rng, spoken=spoken, family=family)
     ref_s = float(rng.uniform(*REFERENCE_S))
     ref_start = float(rng.uniform(0, EVENT_S - ref_s - 1))
     length = _length(kind, rng)
@@ -85,11 +85,11 @@ def hard_case(kind: str, seed: int, *, family: Family, stranger: str | None = No
         offset = OVERLAP_S - length if rng.random() < 0.5 else ref_s - OVERLAP_S
     begin, end = int(ref_start * RATE_HZ), int((ref_start + ref_s) * RATE_HZ)
     near = SoundPath(rt60_s=0.3, direct_db=float(rng.uniform(6, 14)), snr_db=float(rng.uniform(25, 40)), noise="pink")
-    other = _event(rng, spoken=spoken, family=family, without=name)[1]
+    other = hard_event(rng, spoken=spoken, family=family, without=name)[1]
     if kind == "two sources":
         # Each recorder stands near one of two that sound together, and far from the other.
         nearer = 10 ** (float(rng.uniform(*NEARER_DB)) / 20)
-        second = _event(rng, spoken=bool(rng.random() < 0.5), family=family, without=name)[1]
+        second = hard_event(rng, spoken=bool(rng.random() < 0.5), family=family, without=name)[1]
         second = second * _level(sound) / _level(second)
         sound, also = sound * nearer + second, sound + second * nearer
         reference = heard(sound[begin:end], near, rng)
@@ -98,7 +98,7 @@ def hard_case(kind: str, seed: int, *, family: Family, stranger: str | None = No
         reference = heard(sound[begin:end], near, rng)
     if stranger == "other event":
         # The rival takes the place of what belongs, something third disturbs.
-        sound, other = other, _event(rng, spoken=spoken, family=family, without=name)[1]
+        sound, other = other, hard_event(rng, spoken=spoken, family=family, without=name)[1]
     start = ref_start + offset
     first = max(0.0, start - 2)
     part = sound[int(first * RATE_HZ) : int((start + length + 2) * RATE_HZ)]
@@ -114,7 +114,7 @@ def hard_case(kind: str, seed: int, *, family: Family, stranger: str | None = No
     return HardCase(kind, name, reference, recording, rate_hz, offset, rate)
 
 
-def _event(rng: np.random.Generator, *, spoken: bool, family: Family, without: str = "") -> tuple[str, np.ndarray]:
+def hard_event(rng: np.random.Generator, *, spoken: bool, family: Family, without: str = "") -> tuple[str, np.ndarray]:
     """An event's name and its sound, as dull as voices and instruments are some way off."""
     sources = _SOURCES[family][not spoken]
     while True:

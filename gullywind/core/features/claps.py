@@ -152,7 +152,7 @@ def _rising(sound: Samples, step: int, rate_hz: float, first: int, last: int) ->
 
     def mean(span: tuple[int, int]) -> Floats:
         low, high = (before - reach + end for end in span)
-        return (total[high : high + steps] - total[low : low + steps]) / (high - low) + 1e-12
+        return np.asarray((total[high : high + steps] - total[low : low + steps]) / (high - low) + 1e-12)
 
     rise = mean(AFTER) / np.maximum(mean(BEFORE), mean(GONE))
     highest = maximum_filter1d(rise, 2 * reach + 1)

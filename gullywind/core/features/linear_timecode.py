@@ -107,7 +107,7 @@ def read_timecode(
 def _may_be_code(sound: Samples) -> bool:
     height = np.abs(sound - sound.mean())
     level = float(np.sqrt(np.mean(np.square(height))))
-    return level > LEAST_LEVEL and np.count_nonzero(height >= CODE_CREST * level) < CODE_PEAKS * sound.size
+    return level > LEAST_LEVEL and int(np.count_nonzero(height >= CODE_CREST * level)) < CODE_PEAKS * sound.size
 
 
 def _frames_of(sound: Samples, rate_hz: int) -> bool:

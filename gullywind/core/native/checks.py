@@ -67,6 +67,13 @@ def check_bins(spectrum: Spectrum, bins: slice) -> None:
         raise InputError(f"need bins within {spectrum.size}, got {bins}")
 
 
+def check_walk(gains: Samples, price: Samples) -> None:
+    """Refuse no rows, and prices of other than an odd number of steps that fit a byte."""
+    check(np.float32, gains, price)
+    if gains.ndim != 2 or not gains.size or price.size % 2 == 0 or price.size > 255:
+        raise InputError(f"need rows, and prices of 2 * most + 1 steps up to 255, got {gains.shape}, {price.size}")
+
+
 def check_filters(sound: Samples, filters: Samples) -> None:
     """Refuse filters of an odd length, and sound that is shorter than they are."""
     check(np.float32, sound, filters)

@@ -53,11 +53,12 @@ for _name, _takes in {
     "true_peak": (_P, _N, _P, _N, _N, _D, _D),
     "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
     "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
+    "best_walk": (_P, _N, _N, _P, _N, _P, _P, _P),
     "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
     getattr(library, _name).argtypes = _takes
-    getattr(library, _name).restype = _D if _name in ("fold_product", "true_peak") else None
+    getattr(library, _name).restype = _D if _name in ("fold_product", "true_peak", "best_walk") else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:

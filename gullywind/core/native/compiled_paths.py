@@ -4,7 +4,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gullywind.core.ground.units import Floats, Samples
-from gullywind.core.native.checks import check_band, check_sequences, likeness, path_back
+from gullywind.core.native.checks import check_band, check_sequences, check_walk, likeness, path_back
 from gullywind.core.native.compiled import address, library
 
 #: Rows whose likeness is computed together, as one product of matrices.
@@ -77,3 +77,27 @@ def likely_course(
         *(address(forward), address(distances), address(weights), address(rows), address(into)),
     )
     return into
+
+
+def best_walk(gains: Samples, price: Samples) -> tuple[float, npt.NDArray[np.int64]]:
+    """The best path of a walk through rows of gains: what it gains in all, and its column in each row, shape (rows,).
+
+    Parameters
+    ----------
+    gains : shape (rows, columns), float32.
+    price : shape (2 * most + 1,), most up to 127. What a step from row to row costs: first one that comes from `most`
+        columns before, last one from `most` columns after.
+
+    References
+    ----------
+    Viterbi, "Error bounds for convolutional codes and an asymptotically optimum decoding algorithm", IEEE Trans.
+    Inf. Theory 13, 1967.
+    """
+    check_walk(gains, price)
+    (count, columns), most = gains.shape, price.size // 2
+    rows, came = np.empty(2 * (columns + 2 * most), np.float32), np.empty(gains.shape, np.int8)
+    path = np.empty(count, np.int64)
+    gain = library.best_walk(
+        *(address(gains), count, columns, address(price), most, address(rows), address(came), address(path))
+    )
+    return float(gain), path

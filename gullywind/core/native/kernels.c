@@ -620,3 +620,51 @@ void likely_course(const float *first, const float *second, int64_t n, int64_t m
             next[k] = backward[k] * (double)weight[k];
     }
 }
+
+/* The best path of a walk through rows of gains: one column a row, `most` columns to either side from row to row, and
+ * `price` for each such step. `rows` holds two rows with `most` more columns at both ends, `came` a step for each value. */
+EVERYWHERE
+double best_walk(const float *gains, int64_t count, int64_t columns, const float *price, int64_t most, float *rows,
+                 int8_t *came, int64_t *path) {
+    const int64_t width = columns + 2 * most;
+    float *before = rows, *now = rows + width;
+    for (int64_t k = 0; k < 2 * width; k++)
+        rows[k] = -INFINITY;
+    memcpy(before + most, gains, (size_t)columns * sizeof(float));
+    for (int64_t i = 1; i < count; i++) {
+        const float *gain = gains + i * columns;
+        int8_t *from = came + i * columns;
+        for (int64_t first = 0; first < columns; first += STRETCH) {
+            const int64_t here = columns - first < STRETCH ? columns - first : STRETCH;
+            float best[STRETCH];
+            int32_t step[STRETCH];
+            for (int64_t k = 0; k < here; k++) {
+                best[k] = before[first + k] - price[0];
+                step[k] = 0;
+            }
+            for (int32_t d = 1; d <= 2 * most; d++)
+                for (int64_t k = 0; k < here; k++) {
+                    const float reached = before[first + k + d] - price[d];
+                    step[k] = reached > best[k] ? d : step[k];
+                    best[k] = reached > best[k] ? reached : best[k];
+                }
+            for (int64_t k = 0; k < here; k++) {
+                now[most + first + k] = best[k] + gain[first + k];
+                from[first + k] = (int8_t)(step[k] - most);
+            }
+        }
+        float *other = before;
+        before = now;
+        now = other;
+    }
+    int64_t at = 0;
+    for (int64_t k = 1; k < columns; k++)
+        at = before[most + k] > before[most + at] ? k : at;
+    const double total = before[most + at];
+    for (int64_t i = count - 1; i > 0; i--) {
+        path[i] = at;
+        at += came[i * columns + at];
+    }
+    path[0] = at;
+    return total;
+}

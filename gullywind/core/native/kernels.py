@@ -25,6 +25,7 @@ extremes = loops.extremes
 true_peak = loops.true_peak
 fold_product = loops.fold_product
 best_line = loops.best_line
+best_walk = paths.best_walk
 common_passage = paths.common_passage
 likely_course = paths.likely_course
 
@@ -34,6 +35,7 @@ __all__ = [
     "band_coherence",
     "band_powers",
     "best_line",
+    "best_walk",
     "common_passage",
     "compare",
     "correlation_at",

@@ -4,7 +4,7 @@ import numpy as np
 import numpy.typing as npt
 
 from gullywind.core.ground.units import Floats, Samples
-from gullywind.core.native.checks import check_band, check_sequences, likeness, path_back
+from gullywind.core.native.checks import check_band, check_sequences, check_walk, likeness, path_back
 
 
 def common_passage(first: Samples, second: Samples, base: float, gap: float) -> tuple[npt.NDArray[np.int64], float]:
@@ -79,6 +79,27 @@ def likely_course(
             float((share * distances[i])[there[i]].sum()) / inside if inside > 0 else -1.0,
         )
     return into
+
+
+def best_walk(gains: Samples, price: Samples) -> tuple[float, npt.NDArray[np.int64]]:
+    """See `compiled_paths.best_walk`."""
+    check_walk(gains, price)
+    (count, lags), most = gains.shape, price.size // 2
+    came_from = np.zeros((count, lags), np.int8)
+    padded = np.full(lags + 2 * most, -np.inf, np.float32)
+    steps = np.lib.stride_tricks.sliding_window_view(padded, 2 * most + 1)
+    total, columns = gains[0].copy(), np.arange(lags)
+    for i in range(1, count):
+        padded[most : most + lags] = total
+        reached = steps - price
+        best = reached.argmax(axis=1)
+        came_from[i] = best - most
+        total = reached[columns, best] + gains[i]
+    path = np.zeros(count, np.int64)
+    path[-1] = int(total.argmax())
+    for i in range(count - 1, 0, -1):
+        path[i - 1] = path[i] + came_from[i, path[i]]
+    return float(total.max()), path
 
 
 def _in_row(begun: Floats, passed: Floats) -> Floats:

@@ -15,6 +15,7 @@ import scipy.fft
 from gullywind.core.ground.units import Floats
 from gullywind.core.measure.segments import segment_spectra
 from gullywind.core.measure.windows import Line, overlap_s
+from gullywind.core.native import kernels
 from gullywind.core.sound.views import Listening
 
 #: Windows of a quarter of a second, half overlapping, of what lies below 4 kHz: the higher, the sooner it is smeared.
@@ -185,27 +186,12 @@ def _curves(ours: npt.NDArray[np.complex64], theirs: npt.NDArray[np.complex64]) 
     return np.concatenate([curves[:, -reach:], curves[:, : reach + 1]], axis=1)
 
 
-def _best_path(curves: npt.NDArray[np.float32]) -> tuple[float, npt.NDArray[np.intp]]:
+def _best_path(curves: npt.NDArray[np.float32]) -> tuple[float, npt.NDArray[np.int64]]:
     """What the best path gains, and its column in each window, shape (windows,)."""
     gains = np.clip(np.abs(curves) - np.float32(NOISE_GAIN), -NOISE_GAIN, MOST_GAIN).astype(np.float32)
-    windows, lags = gains.shape
     most = max(1, int(np.ceil(MOST_SLOPE * COURSE_HOP_S * COURSE_RATE_HZ * FINER)))
     price = (COURSE_STEP_PRICE * (np.arange(-most, most + 1) / most) ** 2).astype(np.float32)
-    came_from = np.zeros((windows, lags), np.int8)
-    padded = np.full(lags + 2 * most, -np.inf, np.float32)
-    steps = np.lib.stride_tricks.sliding_window_view(padded, 2 * most + 1)
-    total, columns = gains[0].copy(), np.arange(lags)
-    for i in range(1, windows):
-        padded[most:-most] = total
-        reached = steps - price
-        best = reached.argmax(axis=1)
-        came_from[i] = best - most
-        total = reached[columns, best] + gains[i]
-    path = np.zeros(windows, np.intp)
-    path[-1] = int(total.argmax())
-    for i in range(windows - 1, 0, -1):
-        path[i - 1] = path[i] + came_from[i, path[i]]
-    return float(total.max()), path
+    return kernels.best_walk(gains, price)
 
 
 def _smoothed(lag_s: Floats, weight: Floats) -> Floats:

@@ -2,6 +2,7 @@
 
 import unittest
 from functools import wraps
+from itertools import product
 
 import numpy as np
 import scipy.fft
@@ -131,6 +132,28 @@ class ExtremesTest(unittest.TestCase):
         bins = sound[: samples - samples % bin_samples].reshape(-1, bin_samples)
         expected = np.stack([bins.min(axis=1), bins.max(axis=1), (bins**2).sum(axis=1)], axis=1)
         close(self, self.loops.extremes(sound, bin_samples), expected)
+
+
+class TruePeakTest(unittest.TestCase):
+    @given(seed=st.integers(0, 999), samples=st.integers(25, 500), near=st.floats(0, 1))
+    @settings(deadline=None, max_examples=40)
+    @with_both
+    def test_the_highest_of_samples_and_of_what_lies_between(self, seed, samples, near):
+        rng = np.random.default_rng(seed)
+        sound = rng.standard_normal(samples).astype(np.float32)
+        filters = rng.standard_normal((3, 8)).astype(np.float32)
+        looked_at = np.abs(sound[4:-4])
+        expected = [looked_at.max()]
+        for i in np.flatnonzero(looked_at > near * looked_at.max()) + 4:
+            expected += [abs(float(f @ sound[gap - 4 : gap + 4])) for f in filters for gap in (i, i + 1)]
+        found = self.loops.true_peak(sound, filters, near=near, before=0.0)
+        self.assertAlmostEqual(found, max(expected), delta=1e-4)
+        self.assertEqual(self.loops.true_peak(sound, filters, near=near, before=100.0), 100.0)
+
+    @with_both
+    def test_odd_filters_are_refused(self):
+        with self.assertRaisesRegex(InputError, "even length"):
+            self.loops.true_peak(noise(50), noise(2, 7), near=0.5, before=0.0)
 
 
 class WeightedEnergyTest(unittest.TestCase):
@@ -368,3 +391,35 @@ class LikelyCourseTest(unittest.TestCase):
     def test_a_band_that_runs_back_is_refused(self):
         with self.assertRaisesRegex(InputError, "rising band"):
             self.paths.likely_course(noise(3, 4), noise(3, 4), np.array([2, 1, 0]), 3, sharpness=1.0, gap=0.1, reach=1)
+
+
+class BestWalkTest(unittest.TestCase):
+    @given(seed=st.integers(0, 999), rows=st.integers(1, 5), columns=st.integers(1, 6), most=st.integers(0, 2))
+    @settings(deadline=None, max_examples=40)
+    @with_both
+    def test_no_other_walk_gains_more(self, seed, rows, columns, most):
+        rng = np.random.default_rng(seed)
+        gains = rng.standard_normal((rows, columns)).astype(np.float32)
+        price = rng.uniform(0, 0.5, 2 * most + 1).astype(np.float32)
+
+        def gained(walk):
+            steps = np.diff(walk)
+            if np.any(np.abs(steps) > most):
+                return -np.inf
+            return float(gains[np.arange(rows), walk].sum() - price[most - steps].sum())
+
+        total, path = self.paths.best_walk(gains, price)
+        self.assertAlmostEqual(total, max(gained(walk) for walk in product(range(columns), repeat=rows)), delta=1e-5)
+        self.assertAlmostEqual(gained(path), total, delta=1e-5)
+
+    def test_both_kinds_of_loops_take_the_same_walk(self):
+        gains, price = noise(60, 1441), np.abs(noise(35))
+        total, path = compiled_paths.best_walk(gains, price)
+        expected, same = plain_paths.best_walk(gains, price)
+        self.assertAlmostEqual(total, expected, delta=1e-3)
+        np.testing.assert_array_equal(path, same)
+
+    @with_both
+    def test_steps_that_fit_no_byte_are_refused(self):
+        with self.assertRaisesRegex(InputError, "up to 255"):
+            self.paths.best_walk(noise(3, 4), noise(257))
