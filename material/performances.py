@@ -133,14 +133,25 @@ INSTRUMENTS = ("plucked", "struck", "drums", "pipe", "bowed")
 INSTRUMENTS_ASIDE = ("reed", "wood", "bowed-low")
 
 
-def music_pair(seed: int, first: str, second: str, *, duration_s: float = 30.0, held: bool = False) -> Performances:
+def music_pair(
+    seed: int,
+    first: str,
+    second: str,
+    *,
+    duration_s: float = 30.0,
+    held: bool = False,
+    tempo_of: int | None = None,
+) -> Performances:
     """The same notes on two instruments, each with its own slow wandering and its own jitter from note to note.
 
-    With `held` some notes are held for twice as long in the recording as in the reference, or half as long.
+    With `held` some notes are held for twice as long in the recording as in the reference, or half as long;
+    `tempo_of` is the number of another pair whose tempo this one has.
     """
     rng = np.random.default_rng([seed, 53])
-    scale, root = SCALES[int(rng.integers(len(SCALES)))], float(rng.uniform(150, 260))
-    beat_s, at, step = 60 / rng.uniform(80, 130), 0.0, 4
+    scale, root, beat_s = _key(rng)
+    if tempo_of is not None:
+        beat_s = _key(np.random.default_rng([tempo_of, 53]))[2]
+    at, step = 0.0, 4
     notes: list[tuple[float, float, float]] = []
     while at < duration_s:
         length = float(rng.choice([0.5, 0.5, 1, 1, 1.5])) * beat_s
@@ -161,6 +172,12 @@ def music_pair(seed: int, first: str, second: str, *, duration_s: float = 30.0, 
     paths = [SoundPath(0.3, 9.0, 35.0, "pink", True) for _ in sounds]
     sounds = [heard(one, path, rng) for one, path in zip(sounds, paths, strict=True)]
     return Performances(f"{first}-{second}-{seed}", sounds[0], sounds[1], t_ref, t_rec)
+
+
+def _key(rng: np.random.Generator) -> tuple[Sequence[int], float, float]:
+    """A tune's scale, its lowest note, Hz, and its beat, s."""
+    scale, root = SCALES[int(rng.integers(len(SCALES)))], float(rng.uniform(150, 260))
+    return scale, root, 60 / float(rng.uniform(80, 130))
 
 
 def _played(kind: str, starts: np.ndarray, notes: Sequence[tuple[float, float, float]], rng: np.random.Generator):  # type: ignore[no-untyped-def]

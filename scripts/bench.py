@@ -24,7 +24,7 @@ from material.devices import SoundPath, clocked, encode, heard
 from material.music import piece
 from material.speech import talk
 from scripts.bench_bending import bench_bending
-from scripts.bench_interface import bench_drag, bench_frames, bench_seek, bench_sound
+from scripts.bench_interface import bench_drag, bench_frames, bench_nudge, bench_seek, bench_sound
 from scripts.bench_ways import bench_ways
 from scripts.figures import line
 
@@ -280,6 +280,7 @@ BENCHES: dict[str, Callable[[Path], None]] = {
     "sound": bench_sound,
     "frames": bench_frames,
     "drag": bench_drag,
+    "nudge": bench_nudge,
     "seek": bench_seek,
 }
 

@@ -34,43 +34,37 @@ from material.spoken import RECORDED_VOICES, VOICES, VOICES_ASIDE
 RIGHT_S = 0.02
 #: Moments further apart say nothing of what lies between them.
 KNOWN_BETWEEN_S = 0.35
-Maker = Callable[[int], Performances]
-
-
-def recorded(aside: bool) -> dict[str, Maker]:
-    """Of voices and instruments that were made from recordings of people."""
-    quick = [("piano", "steel"), ("nylon", "harp"), ("marimba", "piano"), ("banjo", "nylon"), ("vibraphone", "harp")]
-    slow = [("violin", "cello"), ("flute", "violin"), ("trumpet", "sax"), ("oboe", "clarinet"), ("violin", "violin")]
-    mixed = [("violin", "piano"), ("steel", "flute"), ("sax", "vibraphone"), ("trumpet", "nylon")]
-    if aside:
-        quick = [("dulcimer", "koto"), ("electric", "harpsichord"), ("music box", "dulcimer"), ("koto", "koto")]
-        slow = [("viola", "horn"), ("bassoon", "panpipe"), ("horn", "horn"), ("panpipe", "viola")]
-        mixed = [("viola", "koto"), ("harpsichord", "horn"), ("bassoon", "electric")]
-
-    def played(pairs: Sequence[tuple[str, str]]) -> Maker:
-        def make(seed: int) -> Performances:
-            first, second = pairs[seed % len(pairs)]
-            return music_pair(seed + 8000, f"{SAMPLED}{first}", f"{SAMPLED}{second}")
-
-        return make
-
-    music = {"recorded: quick": played(quick), "recorded: slow": played(slow), "recorded: mixed": played(mixed)}
-    if aside:
-        return music
-    return music | {
-        "recorded: speech": lambda seed: speech_pair(seed, RECORDED_VOICES),
-        "recorded: noisy room": lambda seed: speech_pair(seed + 1000, RECORDED_VOICES, noisy=True),
-        "recorded: words changed": lambda seed: speech_pair(seed + 2000, RECORDED_VOICES, changed=True),
-        "recorded: smooth": lambda seed: smooth_pair(seed + 3000, RECORDED_VOICES),
-    }
+#: Makes a pair by its number; of tunes the second number is that of a pair whose tempo it has.
+Maker = Callable[[int, int | None], Performances]
 
 
 def kinds(aside: bool) -> dict[str, Maker]:
-    return _kinds(aside) | recorded(aside)
+    """All kinds of pairs."""
+    return spoken_kinds(aside) | played_kinds(aside)
 
 
-def _kinds(aside: bool) -> dict[str, Maker]:
+def spoken_kinds(aside: bool) -> dict[str, Maker]:
+    """Generated voices, and voices that were made from recordings of people."""
     voices = VOICES_ASIDE if aside else VOICES
+    found: dict[str, Maker] = {
+        "speech": lambda seed, _: speech_pair(seed, voices),
+        "speech in a noisy room": lambda seed, _: speech_pair(seed + 1000, voices, noisy=True),
+        "a line in its scene": lambda seed, _: line_pair(seed + 7000, voices),
+        "words changed": lambda seed, _: speech_pair(seed + 2000, voices, changed=True),
+        "smooth difference": lambda seed, _: smooth_pair(seed + 3000, voices),
+    }
+    if aside:
+        return found
+    return found | {
+        "recorded: speech": lambda seed, _: speech_pair(seed, RECORDED_VOICES),
+        "recorded: noisy room": lambda seed, _: speech_pair(seed + 1000, RECORDED_VOICES, noisy=True),
+        "recorded: words changed": lambda seed, _: speech_pair(seed + 2000, RECORDED_VOICES, changed=True),
+        "recorded: smooth": lambda seed, _: smooth_pair(seed + 3000, RECORDED_VOICES),
+    }
+
+
+def played_kinds(aside: bool) -> dict[str, Maker]:
+    """Modelled instruments, and instruments that were made from recordings."""
     sharp = [
         ("plucked", "struck"),
         ("struck", "plucked"),
@@ -79,18 +73,31 @@ def _kinds(aside: bool) -> dict[str, Maker]:
         ("struck", "struck"),
     ]
     soft = [("bowed", "bowed"), ("bowed", "plucked"), ("pipe", "bowed"), ("pipe", "struck")]
+    quick = [("piano", "steel"), ("nylon", "harp"), ("marimba", "piano"), ("banjo", "nylon"), ("vibraphone", "harp")]
+    slow = [("violin", "cello"), ("flute", "violin"), ("trumpet", "sax"), ("oboe", "clarinet"), ("violin", "violin")]
+    mixed = [("violin", "piano"), ("steel", "flute"), ("sax", "vibraphone"), ("trumpet", "nylon")]
     if aside:
         reed, wood, low = INSTRUMENTS_ASIDE
         sharp, soft = [(wood, reed), (reed, wood), (wood, wood)], [(low, reed), (wood, low), (low, low)]
+        quick = [("dulcimer", "koto"), ("electric", "harpsichord"), ("music box", "dulcimer"), ("koto", "koto")]
+        slow = [("viola", "horn"), ("bassoon", "panpipe"), ("horn", "horn"), ("panpipe", "viola")]
+        mixed = [("viola", "koto"), ("harpsichord", "horn"), ("bassoon", "electric")]
+
+    def played(first: int, pairs: Sequence[tuple[str, str]], *, held: bool = False, of: str = "") -> Maker:
+        def make(seed: int, tempo_of: int | None) -> Performances:
+            one, other = pairs[seed % len(pairs)]
+            like = None if tempo_of is None else tempo_of + first
+            return music_pair(seed + first, of + one, of + other, held=held, tempo_of=like)
+
+        return make
+
     return {
-        "speech": lambda seed: speech_pair(seed, voices),
-        "speech in a noisy room": lambda seed: speech_pair(seed + 1000, voices, noisy=True),
-        "a line in its scene": lambda seed: line_pair(seed + 7000, voices),
-        "words changed": lambda seed: speech_pair(seed + 2000, voices, changed=True),
-        "smooth difference": lambda seed: smooth_pair(seed + 3000, voices),
-        "plucked, struck, drums": lambda seed: music_pair(seed + 4000, *sharp[seed % len(sharp)]),
-        "bowed, blown": lambda seed: music_pair(seed + 5000, *soft[seed % len(soft)]),
-        "notes held": lambda seed: music_pair(seed + 6000, *sharp[seed % 2], held=True),
+        "plucked, struck, drums": played(4000, sharp),
+        "bowed, blown": played(5000, soft),
+        "notes held": played(6000, sharp[:2], held=True),
+        "recorded: quick": played(8000, quick, of=SAMPLED),
+        "recorded: slow": played(8000, slow, of=SAMPLED),
+        "recorded: mixed": played(8000, mixed, of=SAMPLED),
     }
 
 
@@ -153,7 +160,7 @@ def plain_path(reference: Performance, recording: Performance, t_rec: np.ndarray
 
 
 def look(kind: str, seed: int, aside: bool) -> Outcome:
-    case = kinds(aside)[kind](seed)
+    case = kinds(aside)[kind](seed, None)
     reference, recording = performance(case.reference), performance(case.recording)
     followed = match.follow_performance(reference, recording)
     matched = match.judge_performance(reference, recording, followed)
@@ -182,14 +189,14 @@ def look(kind: str, seed: int, aside: bool) -> Outcome:
     )
 
 
-def strange(kind: str, seed: int, aside: bool) -> tuple[str, Status, float, np.ndarray]:
-    """A reference against another part of the same kind."""
+def strange(kind: str, seed: int, same_tempo: bool, aside: bool) -> tuple[str, Status, float, np.ndarray]:
+    """A reference against another part of the same kind, of a tune perhaps at the same tempo."""
     make = kinds(aside)[kind]
-    reference, recording = performance(make(seed).reference), performance(make(seed + 17).recording)
+    other = make(seed + 17, seed if same_tempo else None)
+    reference, recording = performance(make(seed, None).reference), performance(other.recording)
     followed = match.follow_performance(reference, recording)
     matched = match.judge_performance(reference, recording, followed)
-    features = followed.features if followed else np.array([-0.7, 1.0, 0.0, 1.0, -0.7])
-    return kind, matched.status, matched.confidence, features
+    return kind, matched.status, matched.confidence, followed.features if followed else match.NOTHING_ALIKE
 
 
 def logistic(features: np.ndarray, right: np.ndarray) -> np.ndarray:
@@ -259,10 +266,12 @@ def main() -> None:
     parser.add_argument("--kinds", nargs="*", help="only these")
     given = parser.parse_args()
     names = given.kinds or list(kinds(given.aside))
-    asked = [(kind, seed) for kind in names for seed in range(given.pairs)]
+    numbers = range(given.pairs)
+    asked = [(kind, seed) for kind in names for seed in numbers]
+    others = [(*one, False) for one in asked] + [(*one, True) for one in asked if one[0] in played_kinds(given.aside)]
     with ProcessPoolExecutor(given.jobs) as pool:
         found = list(pool.map(partial(_starred, look, given.aside), asked))
-        strangers = list(pool.map(partial(_starred, strange, given.aside), asked))
+        strangers = list(pool.map(partial(_starred, strange, given.aside), others))
     report(found)
     wrong = [(kind, round(sure, 2)) for kind, status, sure, _ in strangers if status is Status.PLACED]
     print(f"strangers: {len(strangers)}, placed {len(wrong)}: {wrong}")
@@ -280,7 +289,7 @@ def _told(weights: np.ndarray) -> str:
     return "(" + ", ".join(f"{one:.3f}" for one in weights) + ")"
 
 
-def _starred(function: Callable, aside: bool, asked: tuple[str, int]):  # type: ignore[no-untyped-def]
+def _starred(function: Callable, aside: bool, asked: tuple[str | int, ...]):  # type: ignore[no-untyped-def]
     return function(*asked, aside)
 
 

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+from scipy.stats import theilslopes
 
 from gullywind.core.bending.ties import MOST_CERTAIN
 from gullywind.core.features.performance import HEARD_RATE_HZ, Performance
@@ -16,12 +17,23 @@ COMPARED_S, LOOKED_AROUND_S = 0.04, 0.012
 SAME_SOUND, MOSTLY = 0.9, 0.6
 #: Ties that are looked at before all are.
 LOOKED_AT = 24
+#: One event's moments lie this near to a line, s, half of them: whoever plays once more is further off.
+MOST_WANDERING_S = 0.002
+#: So many tell the line.
+MOST_ON_LINE = 200
 #: Differences this near to their median are one difference, s, and a place this near to a whole sample is one.
 ONE_DIFFERENCE_S, WHOLE_SAMPLES = 50e-6, 0.1
 
 
 def exactly(reference: Performance, recording: Performance, ties: tuple[Tie, ...]) -> tuple[tuple[Tie, ...], bool]:
-    """Ties as they are; or, where both hold the same sound, those that do, by correlation of the waveform."""
+    """Ties as they are; or, where both hold the same sound, put right by correlation of the waveform.
+
+    Returns
+    -------
+    ties : of the same event those that hold the same sound; of another performance by the same sounds (a drum that is
+        played from a recording) all of them.
+    same_event : both heard one event.
+    """
     if not ties:
         return ties, False
     some = [ties[k] for k in np.unique(np.linspace(0, len(ties) - 1, LOOKED_AT).astype(int))]
@@ -29,6 +41,8 @@ def exactly(reference: Performance, recording: Performance, ties: tuple[Tie, ...
         return ties, False
     found = [(tie, _moment(reference.sound, recording.sound, tie)) for tie in ties]
     moved = [replace(tie, t_rec=t_rec, certainty=MOST_CERTAIN) for tie, t_rec in found if t_rec is not None]
+    if not _on_one_line(moved):
+        return _rising(found), False
     differences = np.array([tie.t_ref - tie.t_rec for tie in moved])
     middle = float(np.median(differences))
     if np.abs(differences - middle).max() < ONE_DIFFERENCE_S:
@@ -38,6 +52,28 @@ def exactly(reference: Performance, recording: Performance, ties: tuple[Tie, ...
             middle = round(samples) / HEARD_RATE_HZ
         moved = [replace(tie, t_rec=tie.t_ref - middle) for tie in moved]
     return tuple(moved), True
+
+
+def _on_one_line(ties: Sequence[Tie]) -> bool:
+    """Whether their moments lie as two clocks have them, but for what a carried microphone or a tape wanders."""
+    if len(ties) < 3:
+        return True
+    some = [ties[k] for k in np.unique(np.linspace(0, len(ties) - 1, MOST_ON_LINE).astype(int))]
+    t_ref, t_rec = (np.array([getattr(tie, name) for tie in some]) for name in ("t_ref", "t_rec"))
+    slope, start, *_ = theilslopes(t_rec, t_ref, method="joint")
+    return float(np.median(np.abs(t_rec - start - slope * t_ref))) < MOST_WANDERING_S
+
+
+def _rising(found: Sequence[tuple[Tie, float | None]]) -> tuple[Tie, ...]:
+    """All ties, those of the same sound at its moment, the others where they lie between such."""
+    kept: list[Tie] = []
+    for tie, t_rec in found:
+        one = replace(tie, t_rec=t_rec, certainty=MOST_CERTAIN) if t_rec is not None else tie
+        while kept and kept[-1].t_rec >= one.t_rec and kept[-1].certainty < one.certainty:
+            kept.pop()
+        if not kept or kept[-1].t_rec < one.t_rec:
+            kept.append(one)
+    return tuple(kept)
 
 
 def _share(reference: Performance, recording: Performance, ties: Sequence[Tie]) -> float:

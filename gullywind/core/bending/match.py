@@ -18,11 +18,16 @@ from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `Followed.features`; fitted
 #: by `scripts.bending` on pairs of the same part and of different ones.
-PLACING_WEIGHTS = (-2.394, 3.739, -7.332, 3.360, -11.257, 0.171)
+PLACING_WEIGHTS = (-8.1, 4.5, -4.52, 6.03)
 #: Surer matches are placed, less sure ones do not belong here.
 PERFORMED_FROM, PERFORMED_BELOW = 0.6, 0.2
 #: A course that runs this much faster or slower over a tenth of a second than it mostly does is no performance's.
 UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
+#: Of other parts a quarter of the course is uneven. A course that is evener speaks the more for the same part the
+#: longer it is, but never enough alone: two tunes of one rhythm run evenly as well.
+UNEVEN_BY_CHANCE, MOST_EVENNESS = 0.25, 1.7
+#: `Followed.features` where two have nothing in common.
+NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83])
 #: Where ties are right in fewer cases than this, bending does more harm than good, as of some bows against plucked
 #: strings, and the timing is left alone: of 30 pairs with a bow or a pipe three of the four below 0.36 were worse on
 #: average, none above. The further apart the two are (median, s), the less of harm it can do.
@@ -108,14 +113,9 @@ def follow_performance(
 def _placing_features(
     reference: Performance, recording: Performance, passage: Passage, course: Course, order: float
 ) -> Floats:
-    """What tells the same part from another: height, order, share of either, unevenness, length; each about 0..4."""
+    """What tells the same part from another: height, order, evenness; each about -2..3."""
     within = (course.t_ref >= passage.t_ref[0]) & (course.t_ref <= passage.t_ref[-1]) & (course.distance >= 0)
     heard = within & reference.sounding
-    there = (recording.times_s >= passage.t_rec[0]) & (recording.times_s <= passage.t_rec[-1])
-    shares = (
-        heard.sum() / max(int(reference.sounding.sum()), 1),
-        (there & recording.sounding).sum() / max(int(recording.sounding.sum()), 1),
-    )
     # In pauses anything goes.
     frames = np.clip(np.rint(course.t_rec / FRAME_HOP_S).astype(np.int64), 0, recording.frames - 1)
     both = (heard & recording.sounding[frames])[:-SLOPE_FRAMES:SLOPE_FRAMES]
@@ -123,15 +123,19 @@ def _placing_features(
     speeds = np.log(np.clip(steps, 0.05, 20.0))[both]
     # One who speaks faster throughout is not uneven.
     uneven = np.abs(speeds - np.median(speeds)) > np.log(UNEVEN_SLOPE) if speeds.size else np.ones(1)
-    return np.array(
-        [
-            np.log(max(passage.height, 0.5)),
-            order,
-            max(shares),
-            float(uneven.mean()),
-            np.log(max(float(heard.sum()) * FRAME_HOP_S, 0.5)),
-        ]
-    )
+    heard_s = max(float(heard.sum()) * FRAME_HOP_S, 0.5)
+    return np.array([np.log(max(passage.height, 0.5)), order, _evenness(float(uneven.mean()), heard_s)])
+
+
+def _evenness(uneven: float, heard_s: float) -> float:
+    """How much a share of uneven steps, over so many seconds, speaks for the same part: the signed root of the
+    logarithm of its likelihood against that of other parts (Kullback and Leibler, Ann. Math. Stat. 22, 1951), one step
+    a second.
+    """
+    share = np.clip(np.array([uneven, 1 - uneven]), 1e-3, 1.0)
+    chance = np.array([UNEVEN_BY_CHANCE, 1 - UNEVEN_BY_CHANCE])
+    root = float(np.sqrt(max(heard_s * float((share * np.log(share / chance)).sum()), 0.0)))
+    return float(np.clip(root if uneven < UNEVEN_BY_CHANCE else -root, -MOST_EVENNESS, MOST_EVENNESS))
 
 
 def _certain_enough(ties: tuple[Tie, ...], plain_s: float) -> float:

@@ -57,6 +57,10 @@ class MatchTest(unittest.TestCase):
     def test_the_same_notes_on_another_instrument(self):
         self.check(music_pair(4001, "struck", "plucked"), 4.0, 20.0)
 
+    def test_the_very_same_sounds_played_again_are_all_followed(self):
+        matched, _ = self.check(music_pair(4002, "wood", "wood"), 2.0, 10.0)
+        self.assertFalse(matched.exact)
+
     def test_a_bow_follows_plucked_strings_better_than_untouched(self):
         case = music_pair(5005, "bowed", "plucked")
         _, alignment = bent(case.reference, case.recording)
