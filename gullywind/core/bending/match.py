@@ -28,10 +28,10 @@ UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
 UNEVEN_BY_CHANCE, MOST_EVENNESS = 0.25, 1.7
 #: `Followed.features` where two have nothing in common.
 NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83])
-#: Where ties are right in fewer cases than this, bending does more harm than good, as of some bows against plucked
-#: strings, and the timing is left alone: of 30 pairs with a bow or a pipe three of the four below 0.36 were worse on
-#: average, none above. The further apart the two are (median, s), the less of harm it can do.
-DIFFERING_S, MOSTLY_CERTAIN = (0.06, 0.2), (0.5, 0.4)
+#: Where ties would be right in fewer cases than this, bending does more harm than good, as of some bows against plucked
+#: strings, and the timing is left alone: of 30 pairs with a bow or a pipe two of the four below 0.36 were worse on
+#: average, none above.
+MOSTLY_CERTAIN = 0.4
 #: A tie that counts for the plain place.
 PLACING_CERTAINTY = 0.5
 
@@ -89,7 +89,7 @@ def judge_performance(reference: Performance, recording: Performance, followed: 
     certain = float(np.mean([tie.certainty for tie in ties])) if ties else 0.0
     status = Status.PLACED if sure >= PERFORMED_FROM else Status.UNSURE if sure >= PERFORMED_BELOW else Status.UNPLACED
     plain_s = _plain_place(followed.found, ties, followed.passage)
-    if status is Status.PLACED and certain < _certain_enough(ties, plain_s):
+    if status is Status.PLACED and certain < MOSTLY_CERTAIN:
         status = Status.UNSURE
     return Matched(status, sure, plain_s, ties, exact)
 
@@ -136,12 +136,6 @@ def _evenness(uneven: float, heard_s: float) -> float:
     chance = np.array([UNEVEN_BY_CHANCE, 1 - UNEVEN_BY_CHANCE])
     root = float(np.sqrt(max(heard_s * float((share * np.log(share / chance)).sum()), 0.0)))
     return float(np.clip(root if uneven < UNEVEN_BY_CHANCE else -root, -MOST_EVENNESS, MOST_EVENNESS))
-
-
-def _certain_enough(ties: tuple[Tie, ...], plain_s: float) -> float:
-    """How certain ties must be on average to do more good than harm."""
-    apart_s = float(np.median([abs(tie.t_ref - tie.t_rec - plain_s) for tie in ties])) if ties else 0.0
-    return float(np.interp(apart_s, DIFFERING_S, MOSTLY_CERTAIN))
 
 
 def _plain_place(found: FoundTies, ties: tuple[Tie, ...], passage: Passage) -> float:

@@ -205,13 +205,18 @@ export const deliveriesOptions = (projectId: string) =>
     queryFn: () => told(api.GET('/api/projects/{project_id}/deliveries', { params: { path: { project_id: projectId } } })),
   })
 
-/** Put a changed recording into the cached project, so that the screen answers before the next push. */
-export function putRecording(client: QueryClient, recording: Recording): void {
+/**
+ * Put a changed recording into the cached project, so that the screen answers before the next push. Returns it as it is
+ * kept there: what has not changed in it is what it was.
+ */
+export function putRecording(client: QueryClient, recording: Recording): Recording {
   put(
     client,
     recording.project_id,
     (project) => project && { ...project, recordings: project.recordings.map((one) => (one.id === recording.id ? recording : one)) },
   )
+  const kept = client.getQueryData<Project>(['project', recording.project_id])
+  return kept?.recordings.find((one) => one.id === recording.id) ?? recording
 }
 
 /** The project as it is after a change of all of it. */

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
 import { Pause, Play, Repeat } from 'lucide-react'
-import { useCallback, useRef, type ReactNode } from 'react'
+import { memo, type ReactNode, useCallback, useRef } from 'react'
 import { Choice } from '../ui/Choice'
 import { timecode } from '../time/times'
 import { player, usePlayer } from './player'
@@ -16,7 +16,7 @@ interface Props {
 }
 
 /** Play, time, ways of hearing; what else is of use here stands at the right. */
-export function ListeningBar({ frameRate, ways, labels, children }: Props) {
+export const ListeningBar = memo(function ListeningBar({ frameRate, ways, labels, children }: Props) {
   const playing = usePlayer((s) => s.playing)
   const way = usePlayer((s) => s.way)
   const loop = usePlayer((s) => s.loop)
@@ -76,4 +76,4 @@ export function ListeningBar({ frameRate, ways, labels, children }: Props) {
       {children}
     </Flex>
   )
-}
+})

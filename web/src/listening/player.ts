@@ -67,6 +67,15 @@ class Player {
     this.applyWay()
   }
 
+  /** One recording as it lies by now; done once what is heard of it begins, at once where nothing is. */
+  async follow(recordingId: string, mapId: string): Promise<void> {
+    const lies = (one: Track): boolean => one.recordingId !== recordingId || one.role === 'reference' || one.mapId === mapId
+    const moved = this.tracks.filter((one) => !lies(one)).map((one) => ({ ...one, mapId }))
+    this.tracks = this.tracks.map((one) => (lies(one) ? one : { ...one, mapId }))
+    if (usePlayer.getState().playing)
+      await Promise.all(moved.map((track) => new Promise<void>((begun) => void this.swap(track, begun).finally(begun))))
+  }
+
   toggle(): void {
     if (usePlayer.getState().playing) this.stop()
     else void this.play()
@@ -221,7 +230,7 @@ class Player {
   }
 
   /** Replace what is scheduled of a track by its new version, from a moment ahead. */
-  private async swap(track: Track): Promise<void> {
+  private async swap(track: Track, begun?: () => void): Promise<void> {
     const run = this.run
     const context = this.context
     if (!context) return
@@ -244,6 +253,7 @@ class Player {
         const { fade } = this.schedule(track, buffer, part.when + late / this.rate, late)
         // The two curves add up to one: no gap, no click.
         if (!stopped) fade.gain.setValueAtTime(0, from).setTargetAtTime(1, from, SMOOTH_S)
+        begun?.()
       }
       stopped = true
     }

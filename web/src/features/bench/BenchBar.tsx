@@ -1,4 +1,5 @@
 import { Heading, IconButton, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { ChevronLeft, ChevronRight, Lock, LockOpen } from 'lucide-react'
 import { Crumb } from '../../ui/Crumb'
 import { TopBar } from '../../ui/TopBar'
@@ -6,16 +7,20 @@ import { UndoButtons } from '../../ui/UndoButtons'
 import { useBench } from './benchStore'
 
 /** Where one is, to the recording before and the next, back and forth in what was done. */
-export function BenchBar({ at, count, step }: { at: number; count: number; step: (by: 1 | -1) => void }) {
-  const project = useBench((s) => s.project)
-  const reference = useBench((s) => s.reference)
-  const recording = useBench((s) => s.recording)
+export const BenchBar = memo(function BenchBar({ at, count, step }: { at: number; count: number; step: (by: 1 | -1) => void }) {
+  const projectId = useBench((s) => s.project.id)
+  const projectName = useBench((s) => s.project.name)
+  const referenceName = useBench((s) => s.reference.name)
+  const name = useBench((s) => s.recording.name)
+  const locked = useBench((s) => s.recording.locked)
+  const undo = useBench((s) => s.recording.undo)
+  const redo = useBench((s) => s.recording.redo)
   const edit = useBench((s) => s.edit)
   return (
     <TopBar
       left={
         <>
-          <Crumb to={`/projects/${project.id}`}>{project.name}</Crumb>
+          <Crumb to={`/projects/${projectId}`}>{projectName}</Crumb>
           <IconButton
             aria-label="Recording before (K)"
             title="Recording before (K)"
@@ -27,8 +32,8 @@ export function BenchBar({ at, count, step }: { at: number; count: number; step:
           >
             <ChevronLeft />
           </IconButton>
-          <Heading as="h1" size="md" truncate title={recording.name} minW="60px">
-            {recording.name}
+          <Heading as="h1" size="md" truncate title={name} minW="60px">
+            {name}
           </Heading>
           <IconButton
             aria-label="Next recording (J)"
@@ -43,8 +48,8 @@ export function BenchBar({ at, count, step }: { at: number; count: number; step:
           </IconButton>
           <Text fontSize="sm" color="fg.muted" truncate minW="0">
             {at + 1} of {count} · against{' '}
-            <Text as="span" color="slate.fg" fontWeight="600" title={reference.name}>
-              {reference.name}
+            <Text as="span" color="slate.fg" fontWeight="600" title={referenceName}>
+              {referenceName}
             </Text>
           </Text>
         </>
@@ -52,17 +57,17 @@ export function BenchBar({ at, count, step }: { at: number; count: number; step:
       right={
         <>
           <IconButton
-            aria-label={recording.locked ? 'Unlock (X)' : 'Lock (X)'}
-            title={recording.locked ? 'Locked: nothing moves or changes it. Unlock (X)' : 'Lock: nothing moves or changes it (X)'}
+            aria-label={locked ? 'Unlock (X)' : 'Lock (X)'}
+            title={locked ? 'Locked: nothing moves or changes it. Unlock (X)' : 'Lock: nothing moves or changes it (X)'}
             size="2xs"
-            variant={recording.locked ? 'solid' : 'ghost'}
-            onClick={() => edit({ kind: 'lock', locked: !recording.locked })}
+            variant={locked ? 'solid' : 'ghost'}
+            onClick={() => edit({ kind: 'lock', locked: !locked })}
           >
-            {recording.locked ? <Lock /> : <LockOpen />}
+            {locked ? <Lock /> : <LockOpen />}
           </IconButton>
-          <UndoButtons undo={recording.undo} redo={recording.redo} step={(kind) => edit({ kind })} />
+          <UndoButtons undo={undo} redo={redo} step={(kind) => edit({ kind })} />
         </>
       }
     />
   )
-}
+})

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { useLocation } from 'wouter'
 import { api, type Project, type Recording } from '../../api/client'
 import { inOrder } from '../../api/order'
@@ -16,7 +16,7 @@ import { Page } from '../../ui/Page'
 import { BenchBar } from './BenchBar'
 import { BendTrace } from './BendTrace'
 import { Cancelled } from './Cancelled'
-import { BenchContext, createBench, useBench, useBenchStore } from './benchStore'
+import { BenchContext, createBench, useBench, useBenchStore, type Bench } from './benchStore'
 import { DoublingGauge } from './DoublingGauge'
 import { LoupeRow } from './LoupeRow'
 import { useChosenMarks } from './marks'
@@ -34,7 +34,7 @@ export function BenchPage({ projectId, recordingId }: { projectId: string; recor
   const recording = project?.recordings.find((one) => one.id === recordingId)
   const reference = project?.recordings.find((one) => one.id === project.reference_id)
   if (project && recording && reference && recording.media.state === 'ready' && reference.media.state === 'ready')
-    return <Bench key={recording.id} project={project} reference={reference} recording={recording} batch={batch} />
+    return <TheBench key={recording.id} project={project} reference={reference} recording={recording} batch={batch} />
   if (error) return <Gone words={error.message} />
   if (!project) return null
   const words = recording
@@ -50,7 +50,7 @@ interface Props {
   batch: string
 }
 
-function Bench({ batch, ...given }: Props) {
+function TheBench({ batch, ...given }: Props) {
   const client = useQueryClient()
   const { recording } = given
   const stored = usePieces(recording.id, recording.map)
@@ -70,6 +70,32 @@ function Bench({ batch, ...given }: Props) {
         <Work />
       </Page>
     </BenchContext>
+  )
+}
+
+const shownInOrder = (recordings: readonly Recording[], referenceId: string): Recording[] =>
+  inOrder(recordings.filter((one) => one.id !== referenceId && one.media.state === 'ready'))
+
+/** The recording before or after the one on the bench. */
+function neighbour({ project, reference, recording }: Bench, by: 1 | -1): Recording | undefined {
+  const order = shownInOrder(project.recordings, reference.id)
+  return order[order.findIndex((one) => one.id === recording.id) + by]
+}
+
+/** The same elements each time: what shows them is not drawn anew because the bench was. */
+const ALL_WAYS = WAYS.map((one) => one.way)
+const GAUGES = (
+  <>
+    <Cancelled />
+    <DoublingGauge />
+  </>
+)
+
+function Sentence() {
+  return (
+    <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence" role="status">
+      {useBench((s) => s.recording.sentence)}
+    </Text>
   )
 }
 
@@ -105,15 +131,15 @@ function Work() {
   }, [reference, recording.id, mapId])
   useEffect(() => () => player.stop(), [])
 
-  const order = useMemo(
-    () => inOrder(project.recordings.filter((one) => one.id !== reference.id && one.media.state === 'ready')),
-    [project, reference],
-  )
+  const order = useMemo(() => shownInOrder(project.recordings, reference.id), [project, reference])
   const at = order.findIndex((one) => one.id === recording.id)
-  const step = (by: 1 | -1): void => {
-    const next = order[at + by]
-    if (next) go(`/projects/${project.id}/recordings/${next.id}`)
-  }
+  const step = useCallback(
+    (by: 1 | -1): void => {
+      const next = neighbour(store.getState(), by)
+      if (next) go(`/projects/${next.project_id}/recordings/${next.id}`)
+    },
+    [store, go],
+  )
   useEffect(() => useChosenMarks.setState({ reference: null, recording: null }), [recording.id])
   useBenchKeys({ step, leave: () => go(`/projects/${project.id}`) })
 
@@ -123,9 +149,7 @@ function Work() {
       {/* In a narrow window, or at 200 %, the panel stands below and both scroll. */}
       <Flex flex="1" minH="0" direction={{ base: 'column', md: 'row' }} overflowY={{ base: 'auto', md: 'hidden' }}>
         <Flex direction="column" flex={{ base: 'none', md: '1' }} minW="0" px="4" py="3" gap="2" overflowY={{ md: 'auto' }}>
-          <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence" role="status">
-            {recording.sentence}
-          </Text>
+          <Sentence />
           <Box ref={main}>
             <Mirror />
           </Box>
@@ -140,9 +164,8 @@ function Work() {
         </Flex>
         <SidePanel />
       </Flex>
-      <ListeningBar frameRate={project.frame_rate.per_second} ways={WAYS.map((w) => w.way)}>
-        <Cancelled />
-        <DoublingGauge />
+      <ListeningBar frameRate={project.frame_rate.per_second} ways={ALL_WAYS}>
+        {GAUGES}
       </ListeningBar>
     </>
   )

@@ -1,6 +1,6 @@
 import { Button, Flex, NativeSelect, Text } from '@chakra-ui/react'
 import { useMutation } from '@tanstack/react-query'
-import { useEffect } from 'react'
+import { memo, useEffect } from 'react'
 import { api, told } from '../../api/client'
 import { useMatching } from '../../api/useMatching'
 import { useBench } from './benchStore'
@@ -10,21 +10,22 @@ import { Section } from './Section'
 import { useBend, useBendView } from './useBend'
 
 /** Following another performance: asked for, under way, or how it is done. */
-export function BendPanel() {
-  const recording = useBench((s) => s.recording)
-  const project = useBench((s) => s.project)
+export const BendPanel = memo(function BendPanel() {
+  const recordingId = useBench((s) => s.recording.id)
+  const locked = useBench((s) => s.recording.locked)
+  const projectId = useBench((s) => s.project.id)
+  const work = useBench((s) => s.project.works.find((one) => one.recording_id === s.recording.id && one.kind === 'match'))
   const bend = useBend()
-  const match = useMatching(project.id)
+  const match = useMatching(projectId)
   const refusals = useBench((s) => s.refusals)
-  useEffect(() => useBendView.setState({ tried: null, tie: null }), [recording.id])
+  useEffect(() => useBendView.setState({ tried: null, tie: null }), [recordingId])
   // Where a tie lies now was told, or that it was not moved.
   useEffect(() => useBendView.setState({ landingS: 0 }), [bend, refusals])
-  const work = project.works.find((one) => one.recording_id === recording.id && one.kind === 'match')
   const stop = useMutation({
     mutationFn: (id: string) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: id } } })),
   })
   const isOpen = work?.state === 'queued' || work?.state === 'running'
-  const ask = { size: '2xs', variant: 'outline', disabled: recording.locked, loading: match.isPending } as const
+  const ask = { size: '2xs', variant: 'outline', disabled: locked, loading: match.isPending } as const
   return (
     <Section title={bend ? 'Bend' : 'Another performance'}>
       {isOpen ? (
@@ -43,7 +44,7 @@ export function BendPanel() {
               ? work.message
               : 'A double, a line spoken again, the same notes once more: word by word onto the reference.'}
           </Text>
-          <Button {...ask} mt="1" onClick={() => match.mutate([recording.id])}>
+          <Button {...ask} mt="1" onClick={() => match.mutate([recordingId])}>
             {work?.state === 'failed' ? 'Try again' : 'Follow the reference'}
           </Button>
           <ExactlyAs />
@@ -51,7 +52,7 @@ export function BendPanel() {
       )}
     </Section>
   )
-}
+})
 
 /** The very bend of another recording: a second microphone of the same take. */
 function ExactlyAs() {

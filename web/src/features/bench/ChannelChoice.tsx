@@ -1,4 +1,5 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { channelsOptions } from '../../api/queries'
 import { useBench } from './benchStore'
@@ -8,7 +9,7 @@ const LOWEST_SHOWN = -60
 const HOLDS = { sound: '', timecode: 'timecode', silence: 'silent' } as const
 
 /** Which channels are heard, each with a small picture of its level; one alone by a click, more with Shift. */
-export function ChannelChoice() {
+export const ChannelChoice = memo(function ChannelChoice() {
   const { id, map, media } = useBench((s) => s.recording)
   const edit = useBench((s) => s.edit)
   const { data: channels } = useQuery(channelsOptions(id))
@@ -65,7 +66,7 @@ export function ChannelChoice() {
       </Box>
     </Box>
   )
-}
+})
 
 function Levels({ levels, on }: { levels: readonly number[]; on: boolean }) {
   const step = 100 / Math.max(levels.length, 1)

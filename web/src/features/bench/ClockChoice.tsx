@@ -1,4 +1,5 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { rateFrom } from '../../time/rate'
 import { TypedField } from './TypedField'
 import { useBench } from './benchStore'
@@ -9,7 +10,7 @@ const PITCHES = [
 ] as const
 
 /** How the clock runs: typed, as measured, or refused; and where the speed is changed, what the pitch does. */
-export function ClockChoice() {
+export const ClockChoice = memo(function ClockChoice() {
   const { map, judgement } = useBench((s) => s.recording)
   const edit = useBench((s) => s.edit)
   if (!map) return null
@@ -73,4 +74,4 @@ export function ClockChoice() {
       )}
     </>
   )
-}
+})

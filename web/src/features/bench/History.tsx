@@ -1,3 +1,4 @@
+import { memo } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { changesOptions } from '../../api/queries'
 import { Steps } from '../../ui/Steps'
@@ -5,7 +6,7 @@ import { useBench } from './benchStore'
 import { Section } from './Section'
 
 /** All that was done to the recording, oldest first; any step is gone to by a click, back or forth. */
-export function History() {
+export const History = memo(function History() {
   const recording = useBench((s) => s.recording)
   const edit = useBench((s) => s.edit)
   const { data: changes } = useQuery(changesOptions(recording.project_id, recording.id, recording.version))
@@ -22,4 +23,4 @@ export function History() {
       />
     </Section>
   )
-}
+})

@@ -1,7 +1,7 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
 import { Pin } from 'lucide-react'
-import { useCallback, useRef } from 'react'
+import { memo, useCallback, useRef } from 'react'
 import type { Bend, Pieces } from '../../api/client'
 import { timingOptions } from '../../api/queries'
 import { clock, signed } from '../../time/times'
@@ -32,7 +32,7 @@ interface Props {
 }
 
 /** One magnified window. Its upper half drags the window, its lower half drags the sound. */
-export function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Props) {
+export const Loupe = memo(function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Props) {
   const reference = useBench((s) => s.reference)
   const recording = useBench((s) => s.recording)
   const pieces = useBench((s) => s.pieces)
@@ -158,4 +158,4 @@ export function Loupe({ index, title, stored, mapId, centreS, widthS, tie }: Pro
       </Flex>
     </Box>
   )
-}
+})

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, IconButton, Input, Text } from '@chakra-ui/react'
 import { X } from 'lucide-react'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import type { Mark } from '../../api/client'
 import { clock } from '../../time/times'
 import { useBench } from './benchStore'
@@ -11,7 +11,7 @@ import { Section } from './Section'
 const LIST_HEIGHT = '72px'
 
 /** Sharp sounds and marks of both sides; a chosen one of each can be made one moment. */
-export function MarkLists() {
+export const MarkLists = memo(function MarkLists() {
   const marks = useMarks()
   const chosen = useChosenMarks()
   const { meet, put } = useMarkActions()
@@ -55,7 +55,7 @@ export function MarkLists() {
       )}
     </Section>
   )
-}
+})
 
 function List({ side, marks, color }: { side: Side; marks: readonly Mark[]; color: string }) {
   return (

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
-import { useCallback } from 'react'
+import { memo, useCallback } from 'react'
 import type { Recording } from '../../api/client'
 import { curveOptions } from '../../api/queries'
 import { clock } from '../../time/times'
@@ -16,7 +16,7 @@ const NEAR_PX = 14
 const NONE: NonNullable<Recording['judgement']>['candidates'] = []
 
 /** How well every possible offset fits, with its rivals. */
-export function MatchCurve() {
+export const MatchCurve = memo(function MatchCurve() {
   const recording = useBench((s) => s.recording)
   const edit = useBench((s) => s.edit)
   const palette = usePalette()
@@ -91,4 +91,4 @@ export function MatchCurve() {
       })}
     </Box>
   )
-}
+})

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Grid, IconButton, Text } from '@chakra-ui/react'
 import { Maximize2, Minimize2, PanelRight, X } from 'lucide-react'
-import { useCallback } from 'react'
+import { memo, useCallback } from 'react'
 import { toRecording } from '../../time/timeMap'
 import { PictureView } from '../../seeing/PictureView'
 import { useBench } from './benchStore'
@@ -14,7 +14,7 @@ const TO: readonly { size: PictureSize; label: string; Icon: typeof X }[] = [
 ]
 
 /** The pictures of the recording and of the reference, where they have one, in step with what is heard. */
-export function PicturePanel() {
+export const PicturePanel = memo(function PicturePanel() {
   const recording = useBench((s) => s.recording)
   const reference = useBench((s) => s.reference)
   const pieces = useBench((s) => s.pieces)
@@ -68,4 +68,4 @@ export function PicturePanel() {
       </Grid>
     </Box>
   )
-}
+})

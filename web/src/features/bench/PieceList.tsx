@@ -1,4 +1,5 @@
 import { Box, Button, Flex, IconButton, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { Scissors, X } from 'lucide-react'
 import { clock } from '../../time/times'
 import { player } from '../../listening/player'
@@ -10,13 +11,13 @@ const GAPS = [
 ] as const
 
 /** The pieces and what lies between them; all that the mouse does in the mirror can be done here. */
-export function PieceList() {
+export const PieceList = memo(function PieceList() {
   const map = useBench((s) => s.recording.map)
   const stored = useBench((s) => s.stored)
   const piece = useBench((s) => s.piece)
   const choosePiece = useBench((s) => s.choosePiece)
   const edit = useBench((s) => s.edit)
-  if (!map || !stored) return null
+  if (!map || map.bent || !stored) return null
   return (
     <Box>
       <Flex justify="space-between" align="center" mb="1">
@@ -120,4 +121,4 @@ export function PieceList() {
       )}
     </Box>
   )
-}
+})

@@ -1,25 +1,23 @@
 import { Textarea } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
+import { memo, useEffect, useState } from 'react'
 import { api, told } from '../../api/client'
 import { putRecording } from '../../api/queries'
-import { useBench } from './benchStore'
+import { useBench, useBenchStore } from './benchStore'
 import { Section } from './Section'
 
 /** What a person wants to remember of the recording; kept when the field is left, Escape takes back. */
-export function RemarkField() {
+export const RemarkField = memo(function RemarkField() {
   const client = useQueryClient()
-  const recording = useBench((s) => s.recording)
-  const [text, setText] = useState(recording.remark)
-  useEffect(() => setText(recording.remark), [recording.remark])
+  const store = useBenchStore()
+  const kept = useBench((s) => s.recording.remark)
+  const [text, setText] = useState(kept)
+  useEffect(() => setText(kept), [kept])
   const keep = useMutation({
-    mutationFn: (remark: string) =>
-      told(
-        api.PATCH('/api/recordings/{recording_id}', {
-          params: { path: { recording_id: recording.id } },
-          body: { version: recording.version, remark },
-        }),
-      ),
+    mutationFn: (remark: string) => {
+      const { id, version } = store.getState().recording
+      return told(api.PATCH('/api/recordings/{recording_id}', { params: { path: { recording_id: id } }, body: { version, remark } }))
+    },
     onSuccess: (changed) => putRecording(client, changed),
   })
   return (
@@ -34,13 +32,13 @@ export function RemarkField() {
         placeholder="What to remember of it"
         value={text}
         onChange={(e) => setText(e.target.value)}
-        onBlur={() => text.trim() !== recording.remark && keep.mutate(text)}
+        onBlur={() => text.trim() !== kept && keep.mutate(text)}
         onKeyDown={(e) => {
           if (e.key !== 'Escape') return
-          setText(recording.remark)
+          setText(kept)
           e.currentTarget.blur()
         }}
       />
     </Section>
   )
-}
+})

@@ -1,4 +1,5 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { insideOptions } from '../../api/queries'
 import { useUntie } from '../../api/useUntie'
@@ -6,7 +7,7 @@ import { Section } from './Section'
 import { useBench } from './benchStore'
 
 /** The set that the recording moves with: how its microphones hear against each other. */
-export function SetMembers() {
+export const SetMembers = memo(function SetMembers() {
   const { id, set_id, map, version } = useBench((s) => s.recording)
   const projectId = useBench((s) => s.project.id)
   const recordings = useBench((s) => s.project.recordings)
@@ -53,4 +54,4 @@ export function SetMembers() {
       </Button>
     </Section>
   )
-}
+})

@@ -21,12 +21,6 @@ import { useBench } from './benchStore'
 
 /** The numbers and the choices beside the waves. */
 export const SidePanel = memo(function SidePanel() {
-  const { map, judgement } = useBench((s) => s.recording)
-  const frameRate = useBench((s) => s.project.frame_rate.per_second)
-  const rateHz = useBench((s) => s.reference.media.sample_rate_hz ?? 48000)
-  const pendingS = useBench((s) => s.pendingS)
-  const piece = useBench((s) => s.piece)
-  const edit = useBench((s) => s.edit)
   const hasPicture = useBench((s) => hasOwnPicture(s) || hasOtherPicture(s))
   const size = usePictureSize((s) => s.size)
   return (
@@ -42,60 +36,78 @@ export const SidePanel = memo(function SidePanel() {
     >
       <PicturePanel />
       <MatchCurve />
-      {judgement && judgement.notes.length > 0 && (
-        <Section title="To know">
-          {judgement.notes.map((note) => (
-            <Text key={note.code + note.message} fontSize="sm">
-              {note.message}
-            </Text>
-          ))}
-        </Section>
-      )}
-      <Section title="Place">
-        <TypedField
-          label="starts at"
-          name="Starts at, seconds"
-          shown={map ? (map.offset_s + pendingS).toFixed(6) : ''}
-          unit="s"
-          title="seconds, 1:35.250, timecode 00:01:35:06, or 48000 samples"
-          keep={(text) => {
-            const value = timeFrom(text, frameRate, rateHz)
-            if (value !== null) edit({ kind: 'move', offset_s: value })
-            return value !== null
-          }}
-        />
-        <Timecodes />
-        {map && !map.bent && <ClockChoice />}
-      </Section>
+      <Notes />
+      <PlaceFields />
       <BendPanel />
-      {map && (
-        <Section title={piece === null ? 'Step of the arrow keys' : 'Step, for the chosen piece'}>
-          <StepChoice />
-        </Section>
-      )}
+      <StepChoice />
       <SetMembers />
       <MarkLists />
       <SoundChoice />
-      {!map?.bent && <PieceList />}
+      <PieceList />
       <RemarkField />
       <History />
     </Flex>
   )
 })
 
+function Notes() {
+  const notes = useBench((s) => s.recording.judgement?.notes)
+  if (!notes?.length) return null
+  return (
+    <Section title="To know">
+      {notes.map((note) => (
+        <Text key={note.code + note.message} fontSize="sm">
+          {note.message}
+        </Text>
+      ))}
+    </Section>
+  )
+}
+
+function PlaceFields() {
+  const map = useBench((s) => s.recording.map)
+  const frameRate = useBench((s) => s.project.frame_rate.per_second)
+  const rateHz = useBench((s) => s.reference.media.sample_rate_hz ?? 48000)
+  const pendingS = useBench((s) => s.pendingS)
+  const edit = useBench((s) => s.edit)
+  return (
+    <Section title="Place">
+      <TypedField
+        label="starts at"
+        name="Starts at, seconds"
+        shown={map ? (map.offset_s + pendingS).toFixed(6) : ''}
+        unit="s"
+        title="seconds, 1:35.250, timecode 00:01:35:06, or 48000 samples"
+        keep={(text) => {
+          const value = timeFrom(text, frameRate, rateHz)
+          if (value !== null) edit({ kind: 'move', offset_s: value })
+          return value !== null
+        }}
+      />
+      <Timecodes />
+      {map && !map.bent && <ClockChoice />}
+    </Section>
+  )
+}
+
 function StepChoice() {
   const { step, choose } = useStep()
+  const hasPlace = useBench((s) => s.recording.map !== null)
+  const forPiece = useBench((s) => s.piece !== null)
+  if (!hasPlace) return null
   return (
-    <Choice
-      label="Step"
-      options={STEPS.map((one) => ({ value: one.key, label: one.label }))}
-      value={step}
-      choose={choose}
-      button={{ flex: '1', size: '2xs', px: '0', rounded: 'none', fontWeight: 'normal' }}
-      borderWidth="1px"
-      borderColor="border.emphasized"
-      rounded="md"
-      overflow="hidden"
-    />
+    <Section title={forPiece ? 'Step, for the chosen piece' : 'Step of the arrow keys'}>
+      <Choice
+        label="Step"
+        options={STEPS.map((one) => ({ value: one.key, label: one.label }))}
+        value={step}
+        choose={choose}
+        button={{ flex: '1', size: '2xs', px: '0', rounded: 'none', fontWeight: 'normal' }}
+        borderWidth="1px"
+        borderColor="border.emphasized"
+        rounded="md"
+        overflow="hidden"
+      />
+    </Section>
   )
 }

@@ -1,4 +1,5 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { numberFrom, signed } from '../../time/times'
 import { useBench } from './benchStore'
 import { ChannelChoice } from './ChannelChoice'
@@ -6,7 +7,7 @@ import { Section } from './Section'
 import { TypedField } from './TypedField'
 
 /** How the recording sounds wherever it lies: loudness, channels, polarity; pushed on purpose; delivered or not. */
-export function SoundChoice() {
+export const SoundChoice = memo(function SoundChoice() {
   const recording = useBench((s) => s.recording)
   const edit = useBench((s) => s.edit)
   const { map, judgement } = recording
@@ -62,7 +63,7 @@ export function SoundChoice() {
       </Row>
     </Section>
   )
-}
+})
 
 function Row({ label, children }: { label: string; children: React.ReactNode }) {
   return (

@@ -1,4 +1,5 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
+import { memo } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { timecodesOptions } from '../../api/queries'
 import { clock } from '../../time/times'
@@ -11,7 +12,7 @@ const SOURCES = {
 } as const
 
 /** What the recording says of its own time, and where it would lie by it. */
-export function Timecodes() {
+export const Timecodes = memo(function Timecodes() {
   const id = useBench((s) => s.recording.id)
   const mapId = useBench((s) => s.recording.map?.id ?? '')
   const edit = useBench((s) => s.edit)
@@ -42,4 +43,4 @@ export function Timecodes() {
       )}
     </Flex>
   ))
-}
+})

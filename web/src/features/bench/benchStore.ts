@@ -3,7 +3,7 @@ import { createContext, useContext } from 'react'
 import { createStore, useStore, type StoreApi } from 'zustand'
 import { api, Refused, told, type Edit, type EditWish, type Pieces, type Project, type Recording } from '../../api/client'
 import { putRecording, versionOptions } from '../../api/queries'
-import type { Range } from '../../listening/player'
+import { player, type Range } from '../../listening/player'
 import { moved, settleWish, wishOf, type Move } from '../../time/moves'
 import { shifted } from '../../time/timeMap'
 import { showing, zoomed, type Viewport } from '../../time/viewport'
@@ -139,15 +139,19 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
               body: { ...wish, version: queue.version } as Edit,
             }),
           )
+          const heard = changed.map && player.follow(id, changed.map.id)
           // Many knots come by themselves; until they are here what is drawn stays.
           if (changed.map && !changed.map.pieces) await client.fetchQuery(versionOptions(id, changed.map.id))
+          // Drawn it is already; what is heard begins before all is drawn anew.
+          await heard
           queue.version = changed.version
           queue.waiting.shift()
-          putRecording(client, changed)
-          const stored = changed.map
-            ? (changed.map.pieces ?? client.getQueryData(versionOptions(id, changed.map.id).queryKey)?.pieces ?? null)
+          // As it is kept: what has not changed in it is the same as before, and is not drawn anew.
+          const recording = putRecording(client, changed)
+          const stored = recording.map
+            ? (recording.map.pieces ?? client.getQueryData(versionOptions(id, recording.map.id).queryKey)?.pieces ?? null)
             : null
-          put({ recording: changed, stored, pendingS: owedS(), drawn: queue.waiting.length ? get().drawn : null })
+          put({ recording, stored, pendingS: owedS(), drawn: queue.waiting.length ? get().drawn : null })
         }
       } catch (error) {
         queue.waiting = []
