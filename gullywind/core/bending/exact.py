@@ -4,12 +4,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from scipy.stats import theilslopes
 
 from gullywind.core.bending.ties import MOST_CERTAIN
 from gullywind.core.features.performance import HEARD_RATE_HZ, Performance
 from gullywind.core.ground.units import Samples
 from gullywind.core.maps.ties import Tie
+from gullywind.core.measure.drift import fit_drift
 
 #: Sound around a tie that is compared, and how far from where the course has it.
 COMPARED_S, LOOKED_AROUND_S = 0.04, 0.012
@@ -59,9 +59,9 @@ def _on_one_line(ties: Sequence[Tie]) -> bool:
     if len(ties) < 3:
         return True
     some = [ties[k] for k in np.unique(np.linspace(0, len(ties) - 1, MOST_ON_LINE).astype(int))]
-    t_ref, t_rec = (np.array([getattr(tie, name) for tie in some]) for name in ("t_ref", "t_rec"))
-    slope, start, *_ = theilslopes(t_rec, t_ref, method="joint")
-    return float(np.median(np.abs(t_rec - start - slope * t_ref))) < MOST_WANDERING_S
+    t_ref, t_rec = (np.array([getattr(tie, name) for tie in some], np.float64) for name in ("t_ref", "t_rec"))
+    fit = fit_drift(t_ref, t_rec, np.ones(t_ref.size), tolerance_s=MOST_WANDERING_S)
+    return float(np.median(np.abs(fit.residual_s))) < MOST_WANDERING_S
 
 
 def _rising(found: Sequence[tuple[Tie, float | None]]) -> tuple[Tie, ...]:
