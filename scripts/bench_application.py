@@ -1,8 +1,8 @@
 """The application against its own command line: 72 recordings of 4 minutes brought in, heard and placed, in one run.
 
-Run: python -m scripts.bench_application [--count 72] [--minutes 4] [--frames]
+Run: python -m scripts.bench_application [--count 72] [--minutes 4] [--frames | --listen]
 
-`--frames`: only how fluent the overview is meanwhile.
+`--frames`: only how fluent the overview is meanwhile. `--listen`: only ten minutes of all of them heard together.
 """
 
 import argparse
@@ -153,11 +153,56 @@ def bench_frames(served: Served, paths: list[Path]) -> None:
     line(f"overview while {len(paths) - 1} are placed: frames", f"median {np.median(times):.1f} ms, {late}", "16.7 ms")
 
 
+#: What begins to sound: [number of the run, when it was told, when it begins, when it ends], s of the audio clock.
+SCHEDULED = """() => {
+  const start = AudioBufferSourceNode.prototype.start
+  window.run_ = 0
+  window.scheduled_ = []
+  AudioBufferSourceNode.prototype.start = function (when, skip = 0) {
+    window.scheduled_.push([window.run_, this.context.currentTime, when, when + this.buffer.duration - skip])
+    return start.call(this, when, skip)
+  }
+}"""
+LISTENED_S = 600.0
+
+
+def bench_listening(served: Served, paths: list[Path]) -> None:
+    """All recordings played together in the overview for ten minutes: gaps, and what came too late."""
+    in_application(served, paths, take_in)
+    projects = served.ask("GET", "/projects")
+    assert isinstance(projects, list)
+    with chromium() as browser:
+        page = new_page(browser, bypass_csp=True)
+        page.goto(f"http://127.0.0.1:{served.port}/projects/{projects[0]['id']}")
+        page.get_by_test_id("recording-row").first.wait_for()
+        page.evaluate(SCHEDULED)
+        played_s = 0.0
+        while played_s < LISTENED_S:
+            # From the beginning to the end, and again.
+            page.evaluate("window.run_++")
+            page.keyboard.press("Space")
+            page.get_by_role("button", name="Stop (space)").wait_for()
+            page.get_by_role("button", name="Play (space)").wait_for(timeout=LISTENED_S * 1e3)
+            told = np.array(page.evaluate("window.scheduled_"))
+            runs = [told[told[:, 0] == run] for run in np.unique(told[:, 0])]
+            played_s = sum(float(run[:, 3].max() - run[:, 2].min()) for run in runs)
+    gaps = late = 0
+    leads = list[float]()
+    for run in runs:
+        begins, first = np.unique(run[:, 2], return_index=True)
+        gaps += int(np.sum(np.abs(begins[1:] - run[first, 3][:-1]) > 1 / RATE_HZ))
+        late += int(np.sum(run[:, 1] > run[:, 2]))
+        leads += (run[first, 2] - run[first, 1])[1:].tolist()
+    what = f"{len(paths) - 1} heard together for {played_s / 60:.1f} minutes"
+    line(what, f"{gaps} gaps, {late} too late, the nearest {min(leads):.1f} s ahead", "no dropout")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=72)
     parser.add_argument("--minutes", type=float, default=4.0)
     parser.add_argument("--frames", action="store_true")
+    parser.add_argument("--listen", action="store_true")
     given = parser.parse_args()
     with tempfile.TemporaryDirectory(prefix="gullywind-bench-") as name:
         folder = Path(name)
@@ -165,12 +210,14 @@ def main() -> None:
         folder.chmod(0o755)
         (folder / "files").mkdir()
         paths = recordings(folder / "files", given.count, given.minutes)
-        if given.frames:
+        if given.frames or given.listen:
             (folder / "watched").mkdir()
             served = Served(folder / "watched", folders=folder / "files")
             served.start()
-            bench_frames(served, paths)
-            served.stop()
+            try:
+                (bench_frames if given.frames else bench_listening)(served, paths)
+            finally:
+                served.stop()
             return
         program("align", *paths[:2])
         command = program("align", *paths)
