@@ -108,6 +108,22 @@ class ListeningTest(InterfaceTest):
         self.page.keyboard.press("Control+z")
         expect(self.page.get_by_test_id("sentence")).to_contain_text("left over")
 
+    def test_the_sound_of_a_nudge_is_asked_for_before_all_that_is_drawn(self):
+        self.play("4")
+        self.hear()
+        asked: list[str] = []
+        self.page.on("request", lambda request: asked.append(request.url))
+        with (
+            self.page.expect_request(lambda request: "/changes?" in request.url),
+            self.page.expect_response(lambda answer: answer.url.endswith("/map-edits")) as edited,
+        ):
+            self.page.keyboard.press("ArrowRight")
+        heard = f"map_id={edited.value.json()['map']['id']}"
+        first = next((one for one in asked if heard in one or "/changes?" in one), "")
+        self.assertIn(heard, first)
+        self.page.keyboard.press("Control+z")
+        expect(self.page.get_by_test_id("sentence")).to_contain_text("left over")
+
     def test_a_selection_repeats_until_it_is_let_go(self):
         mirror = self.page.get_by_test_id("mirror")
         box = mirror.bounding_box()

@@ -172,15 +172,15 @@ class Player {
     const entered = this.once ? null : enter(usePlayer.getState().loop, positionS)
     let turn = entered?.turn ?? 0
     let next = Math.round((entered?.fromS ?? (positionS >= this.lengthS - 0.01 ? 0 : positionS)) * this.rate)
-    let [when, jumped] = [0, false]
+    let [when, jumped, lengthS] = [0, false, FIRST_S]
     this.applyWay()
     try {
       while (run === this.run) {
         const loop = this.once ? [] : usePlayer.getState().loop
         const range = loop[turn % Math.max(loop.length, 1)]
         const end = Math.round((this.once?.endS ?? range?.endS ?? this.lengthS) * this.rate)
-        // The first chunk is short, so that sound starts at once.
-        const wanted = Math.round((when === 0 ? FIRST_S : CHUNK_S) * this.rate)
+        // The first chunk is short, so that sound starts at once, and none so long that the one before could end first.
+        const wanted = Math.round(lengthS * this.rate)
         const samples = Math.min(wanted, end - next)
         if (samples <= 0) {
           if (range) {
@@ -217,6 +217,7 @@ class Player {
           if (range && next + samples === end) fade.gain.setValueAtTime(1, over - JUMP_S).linearRampToValueAtTime(0, over)
         }
         jumped = false
+        lengthS = Math.min(2 * lengthS, CHUNK_S)
         next += samples
         when += samples / this.rate
         await this.until(when - AHEAD_S, run)

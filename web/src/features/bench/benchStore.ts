@@ -139,7 +139,7 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
               body: { ...wish, version: queue.version } as Edit,
             }),
           )
-          const heard = changed.map && player.follow(id, changed.map.id)
+          const heard = changed.map && !get().heldBack && player.follow(id, changed.map.id)
           // Many knots come by themselves; until they are here what is drawn stays.
           if (changed.map && !changed.map.pieces) await client.fetchQuery(versionOptions(id, changed.map.id))
           // Drawn it is already; what is heard begins before all is drawn anew.
