@@ -107,12 +107,14 @@ interface Queue {
   heldS: number
   timer: number
   busy: boolean
+  /** An answer is there and is heard already, but not drawn: what is drawn instead still counts. */
+  landing: boolean
 }
 
 const byOf = (wish: EditWish): number => (wish.kind === 'nudge' || wish.kind === 'settle' ? wish.by_s : 0)
 
 export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> {
-  const queue: Queue = { version: shown.recording.version, waiting: [], heldS: 0, timer: 0, busy: false }
+  const queue: Queue = { version: shown.recording.version, waiting: [], heldS: 0, timer: 0, busy: false, landing: false }
   const owedS = (): number => queue.heldS + queue.waiting.reduce((sum, one) => sum + byOf(one), 0)
 
   return createStore<Bench>((set, get) => {
@@ -139,11 +141,13 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
               body: { ...wish, version: queue.version } as Edit,
             }),
           )
+          queue.landing = true
           const heard = changed.map && !get().heldBack && player.follow(id, changed.map.id)
           // Many knots come by themselves; until they are here what is drawn stays.
           if (changed.map && !changed.map.pieces) await client.fetchQuery(versionOptions(id, changed.map.id))
           // Drawn it is already; what is heard begins before all is drawn anew.
           await heard
+          queue.landing = false
           queue.version = changed.version
           queue.waiting.shift()
           // As it is kept: what has not changed in it is the same as before, and is not drawn anew.
@@ -160,7 +164,7 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
         sayProblem(error instanceof Error ? error.message : String(error))
         if (error instanceof Refused) await client.invalidateQueries({ queryKey: ['project', project_id] })
       } finally {
-        queue.busy = false
+        queue.busy = queue.landing = false
         // What was done while the refusal was looked into waits still.
         if (queue.waiting.length) void send()
       }
@@ -194,7 +198,7 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
 
       show: (next) => {
         // A page that was asked for before an edit may arrive after it: versions only rise.
-        if (next.recording.version < queue.version) return put({ project: next.project, reference: next.reference })
+        if (queue.landing || next.recording.version < queue.version) return put({ project: next.project, reference: next.reference })
         queue.version = next.recording.version
         const { piece } = get()
         // After an edit another piece may bear the number.
