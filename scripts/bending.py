@@ -32,6 +32,8 @@ from material.spoken import RECORDED_VOICES, VOICES, VOICES_ASIDE
 
 #: Ties nearer to the truth than this are right.
 RIGHT_S = 0.02
+#: `Followed.features` where two have nothing in common: half a second, all of it uneven.
+NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83])
 #: Moments further apart say nothing of what lies between them.
 KNOWN_BETWEEN_S = 0.35
 #: Makes a pair by its number; of tunes the second number is that of a pair whose tempo it has.
@@ -196,7 +198,7 @@ def strange(kind: str, seed: int, same_tempo: bool, aside: bool) -> tuple[str, S
     reference, recording = performance(make(seed, None).reference), performance(other.recording)
     followed = match.follow_performance(reference, recording)
     matched = match.judge_performance(reference, recording, followed)
-    return kind, matched.status, matched.confidence, followed.features if followed else match.NOTHING_ALIKE
+    return kind, matched.status, matched.confidence, followed.features if followed else NOTHING_ALIKE
 
 
 def logistic(features: np.ndarray, right: np.ndarray) -> np.ndarray:

@@ -17,7 +17,7 @@ from gullywind.core.measure.evidence import Status
 from gullywind.formats.media import open_media
 from material.devices import RATE_HZ, SoundPath, heard
 from material.hard import FAMILIES, Family, hard_event
-from scripts.bench import spectrum
+from scripts.bench import one_spectrum_of_each
 
 REFERENCE_S, LENGTHS_S = 240.0, (20.0, 240.0)
 ASKED = 3.0
@@ -47,12 +47,6 @@ def cpu_s(do: Callable[[], object]) -> float:
     return time.process_time() - start
 
 
-def read_with_spectrum(path: Path) -> None:
-    """What the cost is told against."""
-    for block in soundfile.blocks(str(path), blocksize=1 << 20, dtype="float32", always_2d=True):
-        spectrum(block.mean(axis=1))
-
-
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--family", choices=FAMILIES, default="fitted")
@@ -74,7 +68,7 @@ def main() -> None:
 
             # What the first one makes of the reference, all others use: in a batch strangers come beside matches.
             place()
-            cost, least = cpu_s(place), min(cpu_s(lambda: read_with_spectrum(path)) for _ in range(5))
+            cost, least = cpu_s(place), min(cpu_s(lambda: one_spectrum_of_each([path])) for _ in range(5))
             placed += status[-1] is Status.PLACED
             ratios.append(cost / least)
             told = f"{sounds[1].size / RATE_HZ:6.1f} s  {'speech' if seed % 2 == 0 else 'music':6} {status[-1]:9}"

@@ -40,9 +40,9 @@ def exactly(reference: Performance, recording: Performance, ties: tuple[Tie, ...
     if _share(reference, recording, some) < MOSTLY:
         return ties, False
     found = [(tie, _moment(reference.sound, recording.sound, tie)) for tie in ties]
-    moved = [replace(tie, t_rec=t_rec, certainty=MOST_CERTAIN) for tie, t_rec in found if t_rec is not None]
+    moved = [_put_right(tie, t_rec) for tie, t_rec in found if t_rec is not None]
     if not _on_one_line(moved):
-        return _rising(found), False
+        return _rising([tie if t_rec is None else _put_right(tie, t_rec) for tie, t_rec in found]), False
     differences = np.array([tie.t_ref - tie.t_rec for tie in moved])
     middle = float(np.median(differences))
     if np.abs(differences - middle).max() < ONE_DIFFERENCE_S:
@@ -64,11 +64,14 @@ def _on_one_line(ties: Sequence[Tie]) -> bool:
     return float(np.median(np.abs(fit.residual_s))) < MOST_WANDERING_S
 
 
-def _rising(found: Sequence[tuple[Tie, float | None]]) -> tuple[Tie, ...]:
-    """All ties, those of the same sound at its moment, the others where they lie between such."""
+def _put_right(tie: Tie, t_rec: float) -> Tie:
+    return replace(tie, t_rec=t_rec, certainty=MOST_CERTAIN)
+
+
+def _rising(ties: Sequence[Tie]) -> tuple[Tie, ...]:
+    """Those that rise in both times; of two that cross the surer one."""
     kept: list[Tie] = []
-    for tie, t_rec in found:
-        one = replace(tie, t_rec=t_rec, certainty=MOST_CERTAIN) if t_rec is not None else tie
+    for one in ties:
         while kept and kept[-1].t_rec >= one.t_rec and kept[-1].certainty < one.certainty:
             kept.pop()
         if not kept or kept[-1].t_rec < one.t_rec:

@@ -26,8 +26,6 @@ UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
 #: Of other parts a quarter of the course is uneven. A course that is evener speaks the more for the same part the
 #: longer it is, but never enough alone: two tunes of one rhythm run evenly as well.
 UNEVEN_BY_CHANCE, MOST_EVENNESS = 0.25, 1.7
-#: `Followed.features` where two have nothing in common.
-NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83])
 #: Where ties would be right in fewer cases than this, bending does more harm than good, as of some bows against plucked
 #: strings, and the timing is left alone: of 30 pairs with a bow or a pipe two of the four below 0.36 were worse on
 #: average, none above.

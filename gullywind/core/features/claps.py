@@ -56,7 +56,7 @@ ABOUT_MS = np.concatenate([np.arange(-600, -40, 45), np.arange(190, 600, 45)]).a
 OTHERS, OTHERS_S = 48, 8.0
 #: Sound that is kept around what is looked at.
 CLAP_MARGIN_S = 0.7
-#: So many margins are looked at together: fewer are looked at twice for every look, and more leave the cache.
+#: So many margins are looked at together: with fewer more sound is looked at twice, with more it leaves the cache.
 LOOKED_AT_ONCE = 24
 #: Where a file begins in the midst of sound, that is no clap.
 FIRST_CLAP_S = 0.01

@@ -69,9 +69,10 @@ class Player {
 
   /** One recording as it lies by now; done once what is heard of it begins, at once where nothing is. */
   async follow(recordingId: string, mapId: string): Promise<void> {
-    const lies = (one: Track): boolean => one.recordingId !== recordingId || one.role === 'reference' || one.mapId === mapId
-    const moved = this.tracks.filter((one) => !lies(one)).map((one) => ({ ...one, mapId }))
-    this.tracks = this.tracks.map((one) => (lies(one) ? one : { ...one, mapId }))
+    const before = this.tracks
+    const isMoved = (one: Track): boolean => one.recordingId === recordingId && one.role === 'recording' && one.mapId !== mapId
+    this.tracks = before.map((one) => (isMoved(one) ? { ...one, mapId } : one))
+    const moved = this.tracks.filter((one) => !before.includes(one))
     if (usePlayer.getState().playing)
       await Promise.all(moved.map((track) => new Promise<void>((begun) => void this.swap(track, begun).finally(begun))))
   }
@@ -172,7 +173,7 @@ class Player {
     const entered = this.once ? null : enter(usePlayer.getState().loop, positionS)
     let turn = entered?.turn ?? 0
     let next = Math.round((entered?.fromS ?? (positionS >= this.lengthS - 0.01 ? 0 : positionS)) * this.rate)
-    let [when, jumped, lengthS] = [0, false, FIRST_S]
+    let [when, jumped, chunkS] = [0, false, FIRST_S]
     this.applyWay()
     try {
       while (run === this.run) {
@@ -180,7 +181,7 @@ class Player {
         const range = loop[turn % Math.max(loop.length, 1)]
         const end = Math.round((this.once?.endS ?? range?.endS ?? this.lengthS) * this.rate)
         // The first chunk is short, so that sound starts at once, and none so long that the one before could end first.
-        const wanted = Math.round(lengthS * this.rate)
+        const wanted = Math.round(chunkS * this.rate)
         const samples = Math.min(wanted, end - next)
         if (samples <= 0) {
           if (range) {
@@ -217,7 +218,7 @@ class Player {
           if (range && next + samples === end) fade.gain.setValueAtTime(1, over - JUMP_S).linearRampToValueAtTime(0, over)
         }
         jumped = false
-        lengthS = Math.min(2 * lengthS, CHUNK_S)
+        chunkS = Math.min(2 * chunkS, CHUNK_S)
         next += samples
         when += samples / this.rate
         await this.until(when - AHEAD_S, run)

@@ -1,6 +1,6 @@
 import { Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
-import { memo, useCallback, useEffect, useState } from 'react'
+import { useCallback, useEffect, useState } from 'react'
 import { differenceOptions } from '../../api/queries'
 import { player, usePlayer } from '../../listening/player'
 import { usePlayhead } from '../../listening/usePlayhead'
@@ -10,7 +10,7 @@ import { useBench } from './benchStore'
 const EVERY_S = 2
 
 /** While the difference is heard: how much of the reference cancels just here, and the gain by which it does. */
-export const Cancelled = memo(function Cancelled() {
+export function Cancelled() {
   const isHeard = usePlayer((s) => s.way === 'difference')
   const id = useBench((s) => s.recording.id)
   const mapId = useBench((s) => s.mapId)
@@ -27,4 +27,4 @@ export const Cancelled = memo(function Cancelled() {
       {found === null ? 'one of them is silent here' : `${found.cancelled_db.toFixed(1)} dB of the reference cancel here`}
     </Text>
   )
-})
+}

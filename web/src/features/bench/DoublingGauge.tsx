@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from '@chakra-ui/react'
 import { useQuery } from '@tanstack/react-query'
-import { memo, useCallback, useState } from 'react'
+import { useCallback, useState } from 'react'
 import type { Doubling } from '../../api/client'
 import { doublingOptions } from '../../api/queries'
 import { usePlayer } from '../../listening/playerState'
@@ -33,7 +33,7 @@ function placeOf(lagMs: number): number {
 const TICKS_MS = [-10, -1, -0.1, 0.1, 1, 10]
 
 /** What an ear makes of both together around the playhead just now. */
-export const DoublingGauge = memo(function DoublingGauge() {
+export function DoublingGauge() {
   const id = useBench((s) => s.recording.id)
   const mapId = useBench((s) => s.mapId)
   const playing = usePlayer((s) => s.playing)
@@ -84,4 +84,4 @@ export const DoublingGauge = memo(function DoublingGauge() {
       </Text>
     </Flex>
   )
-})
+}

@@ -1,5 +1,4 @@
 import { Button, Flex, Text } from '@chakra-ui/react'
-import { memo } from 'react'
 import type { Project, Recording } from '../../api/client'
 import { useMatching } from '../../api/useMatching'
 import { usePlacing } from '../../api/usePlacing'
@@ -7,7 +6,7 @@ import { player } from '../../listening/player'
 import { useBench } from './benchStore'
 
 /** Teaches what can be done with a recording that has no place. */
-export const NotPlaced = memo(function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
+export function NotPlaced({ project, recording }: { project: Project; recording: Recording }) {
   const work = (kind: 'place' | 'match') =>
     project.works.find((w) => w.recording_id === recording.id && w.kind === kind && w.state !== 'failed')
   const busy = work('place')
@@ -54,4 +53,4 @@ export const NotPlaced = memo(function NotPlaced({ project, recording }: { proje
       </Button>
     </Flex>
   )
-})
+}
