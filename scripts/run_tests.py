@@ -20,10 +20,10 @@ from time import perf_counter
 from scripts.cluster import Cluster, ClusterError
 
 ROOT = Path(__file__).resolve().parent.parent
-#: Tests that run the whole program beside them, with a browser in real time, have the machine to themselves.
-ALONE = ("tests.interface", "tests.jobs")
+#: Tests that compare what is heard or shown with the clock, or kill the whole program, have the machine to themselves.
+ALONE = ("tests.interface.test_listening", "tests.interface.test_picture.", "tests.jobs.test_program")
 #: Begun first, or the last of the others would wait for them.
-LONGEST = ("tests.accuracy", "tests.core.bending", "tests.command_line")
+LONGEST = ("tests.accuracy", "tests.core.bending", "tests.command_line", "tests.interface")
 #: Modules of the others that run at once.
 AT_ONCE = 2
 #: So many of the slowest tests are named at the end.
@@ -100,7 +100,7 @@ def run_all() -> list[Outcome]:
     names = modules()
     outcomes = []
     for alone, at_once in ((False, AT_ONCE), (True, 1)):
-        for outcome in run_modules([name for name in names if name.startswith(ALONE) == alone], at_once):
+        for outcome in run_modules([name for name in names if f"{name}.".startswith(ALONE) == alone], at_once):
             seconds = sum(took for took, _ in outcome.took)
             print(f"{outcome.name}: {outcome.passed} passed, {outcome.failed} failed, {seconds:.1f} s", flush=True)
             if outcome.failed:

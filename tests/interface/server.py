@@ -14,6 +14,8 @@ from scripts.browser import chromium, new_page
 from tests.database import DatabaseTest
 
 ROOT = Path(__file__).resolve().parent.parent.parent
+# Other modules' tests run at the same time: how long an answer takes is no test's matter here.
+expect.set_options(timeout=20_000)
 
 
 def upload(name: str, body: bytes) -> dict:
