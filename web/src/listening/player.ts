@@ -23,9 +23,9 @@ const CHUNK_S = 2
 const AHEAD_S = 5
 /** Time to fetch the first chunks before the clock starts. */
 const LEAD_S = 0.06
-/** A changed track is swapped in from this much ahead, beginning with a short stretch. */
-const SWAP_S = 0.08
-const HEAD_S = 0.4
+/** A changed track is asked for from this much ahead, beginning with a short stretch: it is heard as soon as it is there. */
+const SWAP_S = 0.03
+const HEAD_S = 0.45
 
 interface Voice {
   source: AudioBufferSourceNode
