@@ -24,7 +24,9 @@ export const ListeningBar = memo(function ListeningBar({ frameRate, ways, labels
   const time = useRef<HTMLParagraphElement>(null)
   const show = useCallback(
     (positionS: number) => {
-      if (time.current) time.current.textContent = timecode(positionS, frameRate)
+      const now = timecode(positionS, frameRate)
+      // Written only where it says something else: text is laid out anew.
+      if (time.current && time.current.textContent !== now) time.current.textContent = now
     },
     [frameRate],
   )

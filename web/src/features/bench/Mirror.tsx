@@ -4,6 +4,7 @@ import { usePalette } from '../../ui/usePalette'
 import { useCanvas, type Size } from '../../ui/useCanvas'
 import { useWheel } from '../../ui/useWheel'
 import { player, usePlayer } from '../../listening/player'
+import { showHead } from '../../listening/showHead'
 import { usePlayhead } from '../../listening/usePlayhead'
 import { pieceAt, type Move } from '../../time/moves'
 import { panned, timeAt, xOf, type Viewport } from '../../time/viewport'
@@ -224,13 +225,9 @@ export const Mirror = memo(function Mirror() {
 
   const follow = useCallback(
     (positionS: number) => {
-      const element = head.current
       const width = canvas.current?.clientWidth ?? 0
       const x = xOf(viewRef.current, positionS)
-      if (element) {
-        element.style.transform = `translateX(${x}px)`
-        element.style.visibility = x >= 0 && x <= width ? 'visible' : 'hidden'
-      }
+      if (head.current) showHead(head.current, x, width)
       const { playing, follow: follows } = usePlayer.getState()
       if (playing && follows && (x > width * 0.9 || x < 0)) setView((v) => ({ ...v, startS: positionS - width * 0.1 * v.secondsPerPx }))
     },

@@ -3,6 +3,7 @@ import { onKeys } from '../../ui/keys'
 import { useWheel } from '../../ui/useWheel'
 import { showing, timeAt, xOf, zoomed, type Viewport } from '../../time/viewport'
 import { player, usePlayer } from '../../listening/player'
+import { showHead } from '../../listening/showHead'
 import { usePlayhead } from '../../listening/usePlayhead'
 
 /** Room at both ends of the event. */
@@ -76,10 +77,7 @@ export function useOverviewTime(
   const follow = useCallback(
     (positionS: number) => {
       const x = xOf(viewRef.current, positionS)
-      if (head.current) {
-        head.current.style.transform = `translateX(${x}px)`
-        head.current.style.visibility = x >= 0 && x <= widthPx ? 'visible' : 'hidden'
-      }
+      if (head.current) showHead(head.current, x, widthPx)
       if (usePlayer.getState().playing && (x > widthPx * 0.95 || x < 0))
         setView((v) => ({ ...v, startS: positionS - widthPx * 0.05 * v.secondsPerPx }))
     },
