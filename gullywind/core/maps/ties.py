@@ -11,6 +11,7 @@ from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
+from scipy.ndimage import uniform_filter1d
 
 from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.units import Floats
@@ -23,6 +24,10 @@ LEAST_APART_S = 0.005
 BY_HAND = 1.0
 #: A pause is this far below the loud moments, dB, for so long.
 PAUSE_DB, PAUSE_S = 30.0, 0.04
+#: In noise it is what stands no higher than this over the noise, dB, taken over so long, for so long, s.
+OVER_FLOOR_DB, STEADY_S, NOISY_PAUSE_S = 4.0, 0.045, 0.12
+#: Noise is what lies this far below the loud moments, dB, and stays within so many dB for such a share of the time.
+FLOOR_BELOW_DB, FLOOR_SPREAD_DB, FLOOR_SHARE, FLOOR_PERCENTILE = 9.0, 1.5, 0.1, 6
 
 
 class TieKind(StrEnum):
@@ -118,17 +123,33 @@ class Levels:
         """What is loud in it: once for all stretches that are asked about."""
         return float(np.percentile(self.level_db, 95))
 
+    @cached_property
+    def _noise(self) -> npt.NDArray[np.bool_]:
+        """Shape (frames,): where nothing stands above the noise that is there throughout."""
+        power = uniform_filter1d(10 ** (self.level_db.astype(np.float64) / 10), max(1, round(STEADY_S / self.hop_s)))
+        steady_db = 10 * np.log10(power + 1e-12)
+        floor_db = float(np.percentile(steady_db, FLOOR_PERCENTILE))
+        share = np.mean(np.abs(steady_db - floor_db) < FLOOR_SPREAD_DB)
+        is_noise = share >= FLOOR_SHARE and floor_db < self._loud_db - FLOOR_BELOW_DB
+        return np.asarray((steady_db < floor_db + OVER_FLOOR_DB) & is_noise)
+
     def between(self, start_s: float, end_s: float) -> tuple[Floats, npt.NDArray[np.float32]]:
         """Times in s and levels from `start_s` to `end_s`."""
+        within = self._within(start_s, end_s)
+        return np.asarray(np.arange(within.start, within.stop) * self.hop_s, np.float64), self.level_db[within]
+
+    def _within(self, start_s: float, end_s: float) -> slice:
         first, last = (int(np.clip(round(t / self.hop_s), 0, self.level_db.size - 1)) for t in (start_s, end_s))
         # Never empty: a stretch may be shorter than a frame.
-        last = max(first, last)
-        return np.asarray(np.arange(first, last + 1) * self.hop_s, np.float64), self.level_db[first : last + 1]
+        return slice(first, max(first, last) + 1)
 
     def pauses(self, start_s: float, end_s: float) -> bool:
         """Whether there is a pause in a stretch."""
-        _, level = self.between(start_s, end_s)
-        quiet = level < self._loud_db - PAUSE_DB
-        edges = np.diff(np.concatenate([[0], quiet.astype(np.int8), [0]]))
+        within = self._within(start_s, end_s)
+        quiet = self.level_db[within] < self._loud_db - PAUSE_DB
+        return self._longest_s(quiet) >= PAUSE_S or self._longest_s(self._noise[within]) >= NOISY_PAUSE_S
+
+    def _longest_s(self, flags: npt.NDArray[np.bool_]) -> float:
+        edges = np.diff(np.concatenate([[0], flags.astype(np.int8), [0]]))
         runs = np.flatnonzero(edges < 0) - np.flatnonzero(edges > 0)
-        return bool(runs.size) and float(runs.max()) * self.hop_s >= PAUSE_S
+        return float(runs.max()) * self.hop_s if runs.size else 0.0

@@ -88,6 +88,23 @@ class BendTest(unittest.TestCase):
             self.assertAlmostEqual(lands(made, tie.t_rec), tie.t_ref, places=6)
         np.testing.assert_allclose(slopes(made), 1.0, atol=1e-6)
 
+    def test_a_pause_full_of_noise_is_cut_where_the_same_in_a_word_gives_way(self):
+        hop_s, rng = 0.005, np.random.default_rng(4)
+        times = np.arange(int(LENGTH_S / hop_s)) * hop_s
+        # Words of 0.8 s, 14 dB over the noise that fills the pauses of 0.2 s between them.
+        level = np.where(times % 1.0 < 0.8, -20 + 3 * np.sin(40 * times), -34) + rng.normal(0, 1.5, times.size)
+        levels = Levels(hop_s, level.astype(np.float32))
+        self.assertEqual([levels.pauses(*of) for of in ((4.75, 5.05), (4.1, 4.7))], [True, False])
+        for between, cuts in ((4.8, 1), (4.3, 0)):
+            # 12 ms more than the limit allows.
+            some = ties((between - 1.0, 0.0), (between, 0.0), (between + 0.2, 0.2 - 0.2 / 1.3 + 0.012))
+            self.assertEqual(len(self.bent(some, levels).joints), cuts)
+
+    def test_notes_that_die_away_are_no_pauses(self):
+        level = -10 - 28 * (np.arange(0.0, LENGTH_S, 0.005) % 0.5) / 0.5
+        levels = Levels(0.005, level.astype(np.float32))
+        self.assertFalse(any(levels.pauses(at, at + 0.5) for at in np.arange(0.0, 19.0, 0.25)))
+
     def test_a_word_too_few_leaves_a_gap_and_the_rest_is_right(self):
         some = ties((4.0, 0.0), (5.0, 0.0), (5.2, -0.8), (8.0, -0.8))
         made = self.bent(some)
