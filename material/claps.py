@@ -1,13 +1,15 @@
-"""Sharp sounds made on purpose or by mishap: hands, a slate, a dropped cup, a stick. Mono float64 at 48 kHz."""
+"""Sharp sounds made on purpose or by mishap: hands, slates, dropped cups, sticks, fingers. Mono float64 at 48 kHz."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 import numpy as np
 from scipy.signal import butter, sosfilt
 
 from material.devices import RATE_HZ, SoundPath, heard, noise_of
 from material.gate import other_talk, rain
+from material.recorded import announcements, band
 from material.speech import talk
 
 
@@ -64,11 +66,20 @@ def rim(rng: np.random.Generator) -> np.ndarray:
     return _level(sound)
 
 
+def snap(rng: np.random.Generator) -> np.ndarray:
+    """Fingers on the ball of the thumb: a short slap with its small hollow."""
+    t = np.arange(int(0.06 * RATE_HZ)) / RATE_HZ
+    sound = rng.standard_normal(t.size) * np.exp(-t / rng.uniform(0.001, 0.003))
+    sound += 3 * np.sin(2 * np.pi * rng.uniform(1500, 3000) * t) * np.exp(-t / rng.uniform(0.002, 0.005))
+    return _level(sosfilt(butter(1, [800, 12000], "bandpass", fs=RATE_HZ, output="sos"), sound))
+
+
 SOUNDS: dict[str, Callable[[np.random.Generator], np.ndarray]] = {
     "hands": hands,
     "slate": slate,
     "cup": cup,
     "rim": rim,
+    "snap": snap,
 }
 
 
@@ -100,31 +111,47 @@ class ClapCase:
     behind: str
 
 
-#: What claps are made of and what goes on behind them: for fitting, and of kinds that nothing was fitted on.
-FITTED = (("hands", "slate", "rim"), ("talk", "white", "talk", "pink", "babble", "hum"))
-ASIDE = (("cup", "hands"), ("other talk", "white", "other babble", "rain"))
+Family = Literal["made", "people", "crackle", "near", "aside", "other people"]
+FAMILIES: tuple[Family, ...] = get_args(Family)
+#: What claps are made of and what goes on behind them: made sounds and recorded ones for fitting, and of each kind some
+#: that nothing was fitted on.
+KINDS: dict[Family, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "made": (("hands", "slate", "rim"), ("talk", "white", "talk", "pink", "babble", "hum")),
+    "people": (("hands", "slate", "rim", "cup"), ("people", "band")),
+    "crackle": (("hands", "slate", "rim", "cup"), ("crackle",)),
+    "near": (("hands", "slate", "rim", "cup"), ("talk", "pink")),
+    "aside": (("snap", "hands"), ("other talk", "white", "other babble", "rain")),
+    "other people": (("snap", "hands", "cup"), ("other people", "other band")),
+}
+#: Whose announcements, and how many of the bands, of eight.
+RECORDED = {"people": ("fr_CA_f_June", "it_IT_m_Carlo"), "other people": ("en_US_f_Allison", "it_IT_f_Menardi")}
+BANDS = {"band": (0, 1, 2, 3), "other band": (4, 5, 6, 7)}
 LEVELS_DB = (0.0, 10.0)
+#: Those that are near stand far above all else, and half of them have no room.
+NEAR_LEVELS_DB = (10.0, 45.0)
 
 
-def clap_case(seed: int, *, aside: bool, claps: int = 8, duration_s: float = 60.0) -> ClapCase:
-    """One minute by its number; levels of LEVELS_DB against what goes on, where somebody talks in its active half."""
+def clap_case(seed: int, *, family: Family, claps: int = 8, duration_s: float = 60.0) -> ClapCase:
+    """One minute by its number; claps of LEVELS_DB against what goes on, where somebody talks in its active half."""
     rng = np.random.default_rng([seed, 77])
-    kinds, behinds = ASIDE if aside else FITTED
+    kinds, behinds = KINDS[family]
     behind, kind = behinds[seed % len(behinds)], kinds[seed // len(behinds) % len(kinds)]
     drawn = sorted(float(one) for one in rng.uniform(2, duration_s - 2, claps))
     times_s = [one for k, one in enumerate(drawn) if k == 0 or one - drawn[k - 1] > 0.3]
-    sound = clapped(times_s, kind, duration_s, rng) * 10 ** (rng.uniform(*LEVELS_DB) / 20)
+    level_db = float(rng.uniform(*(NEAR_LEVELS_DB if family == "near" else LEVELS_DB)))
+    sound = clapped(times_s, kind, duration_s, rng) * 10 ** (level_db / 20)
     path = SoundPath(rt60_s=rng.uniform(0.2, 0.6), direct_db=rng.uniform(-3, 9), microphone=True)
-    return ClapCase(heard(sound + going_on(behind, seed, duration_s), path, rng), times_s, kind, behind)
+    both = sound + going_on(behind, seed, duration_s)[: sound.size]
+    dry = family == "near" and seed // 8 % 2 == 0
+    return ClapCase(both if dry else heard(both, path, rng), times_s, kind, behind)
 
 
 def going_on(behind: str, seed: int, duration_s: float) -> np.ndarray:
     """What is heard beside claps, of power 1; talk has that in the half of the time that is louder."""
     samples = int(duration_s * RATE_HZ)
     rng = np.random.default_rng([seed, 5])
-    if behind in ("talk", "other talk"):
-        spoken = talk(seed, duration_s) if behind == "talk" else other_talk(seed, 1, duration_s)
-        spoken = np.asarray(spoken, np.float64)[:samples]
+    if behind in ("talk", "other talk", *RECORDED):
+        spoken = np.asarray(_talk(behind, seed, duration_s), np.float64)[:samples]
         powers = np.sort(spoken[::10] ** 2)
         return np.asarray(spoken / np.sqrt(powers[powers.size // 2 :].mean()))
     if behind == "babble":
@@ -133,9 +160,36 @@ def going_on(behind: str, seed: int, duration_s: float) -> np.ndarray:
         sound = np.asarray(sum(other_talk(seed + 9 * k, 2 + k, duration_s)[:samples] for k in range(3)), np.float64)
     elif behind == "rain":
         sound = rain(rng, samples)
+    elif behind == "crackle":
+        sound = crackle(rng, samples)
+    elif behind in BANDS:
+        of = BANDS[behind]
+        sound = band(8 * seed + of[seed // 2 % len(of)], duration_s)
     else:
         sound = noise_of(rng, behind, samples)
     return np.asarray(sound / sound.std())
+
+
+def crackle(rng: np.random.Generator, samples: int) -> np.ndarray:
+    """Clicks of all sizes that come by chance, some a second to some dozen: fire, foil, a bad lead."""
+    sound = noise_of(rng, "pink", samples) * 0.01
+    rate_hz = float(np.exp(rng.uniform(*np.log([3.0, 60.0]))))
+    for at in rng.integers(0, samples, rng.poisson(rate_hz * samples / RATE_HZ)).tolist():
+        t = np.arange(min(int(0.03 * RATE_HZ), samples - at)) / RATE_HZ
+        burst = rng.standard_normal(t.size) * np.exp(-t / rng.uniform(0.0002, 0.004))
+        low_hz = rng.uniform(200, 4000)
+        band_hz = [low_hz, min(low_hz * rng.uniform(1.5, 6), 15000)]
+        sound[at : at + t.size] += np.exp(rng.normal(0, 1)) * sosfilt(
+            butter(1, band_hz, "bandpass", fs=RATE_HZ, output="sos"), burst
+        )
+    return np.asarray(sound)
+
+
+def _talk(behind: str, seed: int, duration_s: float) -> np.ndarray:
+    if behind in RECORDED:
+        people = RECORDED[behind]
+        return announcements(people[seed // 2 % len(people)], seed, duration_s)
+    return talk(seed, duration_s) if behind == "talk" else other_talk(seed, 1, duration_s)
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,10 +202,10 @@ class ClapPair:
     kind: str
 
 
-def clap_pair(seed: int, *, same: bool, aside: bool, duration_s: float = 30.0) -> ClapPair:
+def clap_pair(seed: int, *, same: bool, family: Family, duration_s: float = 30.0) -> ClapPair:
     """Two or three claps beside different sounds; where they are not the `same`, at much the same distances."""
     rng = np.random.default_rng([seed, 991])
-    kinds, behinds = ASIDE if aside else FITTED
+    kinds, behinds = KINDS[family]
     kind, behind = kinds[seed % len(kinds)], behinds[seed // len(kinds) % len(behinds)]
     times_s = [float(rng.uniform(5, 20))]
     for _ in range(1 + seed % 2):

@@ -7,6 +7,8 @@ import numpy as np
 from material.cases import MAKERS
 from material.devices import RATE_HZ, SoundPath, followed, heard
 from material.gate import other_music, other_talk, rain
+from material.hard import Family
+from material.recorded import PEOPLE, announcements, band
 
 LENGTHS_S = (20.0, 70.0)
 #: How far the delay wanders either way, s: of what moves through air, and of a tape.
@@ -26,19 +28,17 @@ class CourseCase:
     t_rec: np.ndarray
 
 
-def course_case(seed: int, *, aside: bool) -> CourseCase:
-    """One by its number; `aside`: of voices, instruments and rooms that nothing was tuned on."""
+def course_case(seed: int, *, family: Family) -> CourseCase:
+    """One by its number. Nothing was tuned on the voices and instruments of the families but the fitted one, nor on the
+    rooms and noises of the one aside.
+    """
     rng = np.random.default_rng([seed, 515])
-    kind = ("carried", "tape")[seed % 2]
-    names = ("other talk", "other music") if aside else tuple(MAKERS)
+    kind, aside = ("carried", "tape")[seed % 2], family == "aside"
+    names = {"fitted": tuple(MAKERS), "aside": ("other talk", "other music"), "recorded": ("people", "band")}[family]
     name = names[seed // 2 % len(names)]
     length_s = float(rng.uniform(*LENGTHS_S))
     event_s = length_s + 60
-    if aside:
-        event = (other_talk if name == "other talk" else other_music)(seed, 1, event_s)
-    else:
-        event = MAKERS[name](seed, event_s)
-    event = np.asarray(event, np.float64)[: int(event_s * RATE_HZ)]
+    event = np.asarray(_event(name, seed, event_s), np.float64)[: int(event_s * RATE_HZ)]
     reference = heard(event, SoundPath(rt60_s=0.3, direct_db=9, snr_db=30), rng)
     path = SoundPath(
         rt60_s=float(rng.uniform(0.25, 0.6)),
@@ -56,6 +56,16 @@ def course_case(seed: int, *, aside: bool) -> CourseCase:
     t_ref = offset_s + t_rec + wander(rng, t_rec, CARRIED_S if kind == "carried" else TAPE_S)
     recording = followed(sound, t_ref)
     return CourseCase(kind, name, reference, recording / np.abs(recording).max() * 0.7, t_ref, t_rec)
+
+
+def _event(name: str, seed: int, event_s: float) -> np.ndarray:
+    if name == "people":
+        return announcements(sorted(PEOPLE)[seed % len(PEOPLE)], seed, event_s)
+    if name == "band":
+        return band(seed, event_s)
+    if name.startswith("other"):
+        return (other_talk if name == "other talk" else other_music)(seed, 1, event_s)
+    return MAKERS[name](seed, event_s)
 
 
 def wander(rng: np.random.Generator, t: np.ndarray, most_s: float) -> np.ndarray:

@@ -57,7 +57,7 @@ def bench_ways(folder: Path) -> None:
     code = ArraySound(code_sound(labels, CodeSound(snr_db=30), np.random.default_rng(3)), RATE_HZ)
     code_s = took(lambda: read_timecode(code, 0))
     line("reading linear timecode, against the features alone", f"{code_s / bands_s:.1f} times", "")
-    case = course_case(0, aside=False)
+    case = course_case(0, family="fitted")
     reference = prepare_reference(ArraySound(case.reference, RATE_HZ))
     recording = hear(ArraySound(case.recording, RATE_HZ))
     course_s = took(lambda: align_recording(reference, recording))

@@ -1,6 +1,6 @@
 """Delays that wander smoothly: how many are placed, and how near their maps follow the true course.
 
-`python -m scripts.courses --cases N [--aside]`.
+`python -m scripts.courses --cases N [--family recorded]`.
 """
 
 import argparse
@@ -14,14 +14,15 @@ from gullywind.core.measure.evidence import Status
 from material.arrays import ArraySound
 from material.courses import course_case
 from material.devices import RATE_HZ
+from material.hard import FAMILIES, Family
 
 #: A place within this of the true course, in the median, is right.
 RIGHT_S = 0.02
 
 
-def judged(asked: tuple[int, bool]) -> tuple[int, str, str, str, float, float]:
+def judged(asked: tuple[int, Family]) -> tuple[int, str, str, str, float, float]:
     """Number, kind, sound, status, confidence, and the median distance of the map from the true course, ms."""
-    case = course_case(asked[0], aside=asked[1])
+    case = course_case(asked[0], family=asked[1])
     reference = prepare_reference(ArraySound(case.reference, RATE_HZ))
     found = align_recording(reference, hear(ArraySound(case.recording, RATE_HZ)))
     off_ms = float("nan")
@@ -35,10 +36,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cases", type=int, default=40)
     parser.add_argument("--first", type=int, default=0)
-    parser.add_argument("--aside", action="store_true", help="sounds that nothing was tuned on")
+    parser.add_argument("--family", choices=FAMILIES, default="fitted", help="nothing was tuned on the others")
     given = parser.parse_args()
     with Pool() as pool:
-        rows = pool.map(judged, [(seed, given.aside) for seed in range(given.first, given.first + given.cases)])
+        rows = pool.map(judged, [(seed, given.family) for seed in range(given.first, given.first + given.cases)])
     groups = defaultdict(list)
     for row in rows:
         print(*row[:4], f"{row[4]:.3f}", f"{row[5]:.2f} ms")

@@ -7,9 +7,10 @@ import numpy as np
 from gullywind.core.align import hear, prepare_reference
 from gullywind.core.measure.evidence import Status, Way
 from gullywind.core.ways import align_pair, surest
-from tests.signals import busy, source
+from material.claps import clapped
+from tests.signals import RATE_HZ, busy, source
 
-VERSE = busy(6.0, 611)
+VERSE = busy(6.0, 611) + clapped([1.3, 3.1, 4.2], "hands", 6.0, np.random.default_rng(5))[: 6 * RATE_HZ]
 SONG = np.concatenate([busy(60.0, 610), VERSE, VERSE, VERSE])
 
 

@@ -3,8 +3,9 @@
 Such a sound rises in all bands within a few milliseconds and is gone again within a tenth of a second; a plosive does
 so in some, a drum stays in the low ones, hiss does not rise at all. Moments that rise and fall are picked from the
 energy of differences; around each a coarse picture of power in bands and time is compared with what is usual there, and
-a logistic regression says how surely it is one. It was fitted on invented hands, slates and sticks at 0 to 10 dB in
-talk, babble, hum and noise (`scripts/claps.py`).
+a small network of one hidden layer (Rumelhart, Hinton and Williams, "Learning representations by back-propagating
+errors", Nature 323, 1986) says how surely it is one. It was fitted on invented hands, slates and sticks at 0 to 10 dB
+in talk, babble, hum, noise and crackle, in people's recorded announcements and in bands (`scripts/claps.py`).
 """
 
 from collections.abc import Sequence
@@ -15,8 +16,9 @@ import numpy as np
 import numpy.typing as npt
 import scipy.fft
 from scipy.ndimage import maximum_filter1d
+from scipy.special import expit
 
-from gullywind.core.features.clap_model import CLAP_BIAS, CLAP_WEIGHTS
+from gullywind.core.features.clap_model import CLAP_BIASES, CLAP_HIDDEN, CLAP_OUT, CLAP_OUT_BIAS
 from gullywind.core.ground.units import Floats, Samples
 from gullywind.core.native import kernels
 
@@ -88,7 +90,8 @@ class ClapFinder:
         # Silence before the beginning: a clap may be the first thing that is heard.
         self._held: Samples = np.zeros(self._margin, np.float32)
         self._start = -self._margin
-        self._found: list[npt.NDArray[np.float64]] = []
+        self._times_s: list[Floats] = []
+        self._numbers: list[npt.NDArray[np.float32]] = []
 
     def push(self, mono: Samples) -> None:
         """Add samples, shape (samples,)."""
@@ -110,16 +113,16 @@ class ClapFinder:
             apart([Clap(t, round(sure, 4)) for t, sure in found if sure >= LEAST_CERTAINTY and t >= FIRST_CLAP_S])
         )
 
-    def described(self) -> tuple[Floats, Floats]:
-        """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_WEIGHTS))."""
+    def described(self) -> tuple[Floats, npt.NDArray[np.float32]]:
+        """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_HIDDEN))."""
         if self._rate_hz >= LEAST_CLAP_RATE_HZ:
             self._held = np.concatenate([self._held, np.zeros(self._margin + self._step, np.float32)])
             self._look()
-        if not self._found:
-            return np.zeros(0), np.zeros((0, len(CLAP_WEIGHTS)))
-        found = np.concatenate(self._found)
-        times_s, heights = found[:, 0], found[:, 1]
-        return times_s, np.column_stack([found[:, 1:], _against_others(times_s, heights)])
+        if not self._times_s:
+            return np.zeros(0), np.zeros((0, len(CLAP_HIDDEN)), np.float32)
+        times_s, numbers = np.concatenate(self._times_s), np.concatenate(self._numbers)
+        against = _against_others(times_s, numbers[:, 0].astype(np.float64))
+        return times_s, np.concatenate([numbers, against], axis=1, dtype=np.float32)
 
     def _look(self) -> None:
         """Take what lies a margin inside of what is held."""
@@ -131,8 +134,8 @@ class ClapFinder:
         if at.size:
             begins = _beginnings(held, at, self._rate_hz)
             picture = _picture(held, at, self._rate_hz)
-            times_s = (begins + self._start) / self._rate_hz
-            self._found.append(np.column_stack([times_s, _described(picture)]))
+            self._times_s.append((begins + self._start) / self._rate_hz)
+            self._numbers.append(_described(picture))
         self._held = held[last - margin :].copy()
         self._start += last - margin
 
@@ -197,8 +200,10 @@ def _picture(sound: Samples, at: npt.NDArray[np.int64], rate_hz: float) -> npt.N
     return np.asarray(np.clip(10 / np.log(10) * (np.log(picture) - usual[:, None]), -12, 30), np.float32)
 
 
-def _described(picture: npt.NDArray[np.float32]) -> Floats:
-    """What the picture of each moment says in numbers, dB, the first the one that sharp sounds are ranked by."""
+def _described(picture: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """The picture of each moment, and before it what it says in a few numbers, dB, the first the one that sharp sounds
+    are ranked by.
+    """
     before, peak = picture[:, 1:4].mean(axis=1), picture[:, 4:7].max(axis=1)
     later, soon = picture[:, 11:].mean(axis=1), picture[:, 9:11].mean(axis=1)
     rise, fall = np.clip(peak - before, -5, 25), np.clip(peak - later, -5, 25)
@@ -216,8 +221,9 @@ def _described(picture: npt.NDArray[np.float32]) -> Floats:
             np.sort(peak, axis=1)[:, :2].mean(axis=1),
             picture.mean(axis=2)[:, 2:],
             bands[:, 3:8, 1:3].mean(axis=2),
+            picture.reshape(len(picture), -1),
         ]
-    )
+    ).astype(np.float32)
 
 
 def _against_others(times_s: Floats, heights: Floats) -> Floats:
@@ -238,8 +244,9 @@ def _against_others(times_s: Floats, heights: Floats) -> Floats:
     return np.column_stack([heights - middle, heights - best, sharp])
 
 
-def _certainty(described: Floats) -> Floats:
-    return np.asarray(1 / (1 + np.exp(-np.clip(CLAP_BIAS + described @ np.array(CLAP_WEIGHTS), -50, 50))))
+def _certainty(described: npt.NDArray[np.float32]) -> Floats:
+    hidden = np.tanh(described @ np.array(CLAP_HIDDEN) + np.array(CLAP_BIASES))
+    return np.asarray(expit(hidden @ np.array(CLAP_OUT) + CLAP_OUT_BIAS), np.float64)
 
 
 def _no_crowd(claps: Sequence[Clap]) -> tuple[Clap, ...]:

@@ -18,7 +18,7 @@ class ClapsTest(unittest.TestCase):
     def test_most_are_found_where_they_begin_and_little_else(self):
         there, hits, false = 0, 0, 0
         for seed in (1003, 1006, 1008, 1011):
-            case = clap_case(seed, aside=False)
+            case = clap_case(seed, family="made")
             sure = np.array([one.t_rec for one in found(case.sound) if one.certainty >= 0.5])
             away_s = np.abs(sure[:, None] - np.array(case.times_s))
             there += len(case.times_s)
