@@ -4,8 +4,8 @@ Such a sound rises in all bands within a few milliseconds and is gone again with
 so in some, a drum stays in the low ones, hiss does not rise at all. Moments that rise and fall are picked from the
 energy of differences; around each a coarse picture of power in bands and time is compared with what is usual there, and
 a small network of one hidden layer (Rumelhart, Hinton and Williams, "Learning representations by back-propagating
-errors", Nature 323, 1986) says how surely it is one. It was fitted on invented hands, slates and sticks at 0 to 10 dB
-in talk, babble, hum, noise and crackle, in people's recorded announcements and in bands (`scripts/claps.py`).
+errors", Nature 323, 1986) says how surely it is one. It was fitted on invented hands, slates, sticks and cups, 0 to 45
+dB above talk, babble, hum, noise, crackle, people's recorded announcements and bands (`scripts/claps.py`).
 """
 
 from collections.abc import Sequence
@@ -116,7 +116,8 @@ class ClapFinder:
     def described(self) -> tuple[Floats, npt.NDArray[np.float32]]:
         """What may be one, after the last block: times, s, and numbers, shape (moments, len(CLAP_HIDDEN))."""
         if self._rate_hz >= LEAST_CLAP_RATE_HZ:
-            self._held = np.concatenate([self._held, np.zeros(self._margin + self._step, np.float32)])
+            # Beyond the end it goes on as it came: a word that is cut off there would die away as a clap does.
+            self._held = np.pad(self._held, (0, self._margin + self._step), mode="reflect")
             self._look()
         if not self._times_s:
             return np.zeros(0), np.zeros((0, len(CLAP_HIDDEN)), np.float32)

@@ -39,7 +39,9 @@ MOST_FOLLOWED_S = 1200.0
 #: A stretch that tells whether the whole is worth following, s, and by how many times it must beat chance.
 GLANCE_S, GLANCE_RATIO, GLANCE_PAIRINGS = 12.0, 1.12, 2
 #: The course is smoothed over so many windows, and knots are left out where nothing moves by this much, s.
-SMOOTHED_WINDOWS, KNOT_S = 5, 2e-5
+SMOOTHED_WINDOWS, KNOT_S = 11, 2e-5
+#: How much rather a stretch of the course is straight than bent where its windows do not tell.
+STRAIGHTER = 1e-3
 LEAST_COURSE_WINDOWS = 16
 #: What lies this near to a line, in lags, lies on it: 0.3 ms.
 NEAR_COLUMNS = 5
@@ -195,8 +197,19 @@ def _best_path(curves: npt.NDArray[np.float32]) -> tuple[float, npt.NDArray[np.i
 
 
 def _smoothed(lag_s: Floats, weight: Floats) -> Floats:
-    """Weighted mean over neighbours: a lag is told in steps of 60 µs."""
-    kernel = np.ones(SMOOTHED_WINDOWS)
+    """A parabola through the neighbours of each window, near ones first (Cleveland, "Robust locally weighted regression
+    and smoothing scatterplots", JASA 74, 1979).
+
+    A mean cuts off the crests of a course: by 0.1 ms where it wanders by 10 ms in 9 s, and with that much in it no
+    window of the proof above some hundred hertz agrees.
+    """
     half = SMOOTHED_WINDOWS // 2
-    sums = [np.convolve(np.pad(one, half, mode="edge"), kernel, mode="valid") for one in (lag_s * weight, weight)]
-    return np.asarray(sums[0] / sums[1])
+    away = np.arange(-half, half + 1) / half
+    powers = np.stack([np.ones(away.size), away, away**2], axis=1)
+    near = (1 - np.abs(away * half / (half + 1)) ** 3) ** 3
+    weights, lags = (np.lib.stride_tricks.sliding_window_view(np.pad(one, half), away.size) for one in (weight, lag_s))
+    weights = weights * near
+    sums = np.einsum("wk,ki,kj->wij", weights, powers, powers)
+    sums += np.diag([0.0, STRAIGHTER, STRAIGHTER]) * weights.sum(axis=1)[:, None, None]
+    against = np.einsum("wk,ki->wi", weights * lags, powers)
+    return np.asarray(np.linalg.solve(sums, against[..., None])[:, 0, 0])

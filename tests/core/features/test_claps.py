@@ -27,6 +27,18 @@ class ClapsTest(unittest.TestCase):
         self.assertGreaterEqual(hits, 0.75 * there)
         self.assertLessEqual(false, 8)
 
+    def test_a_near_clap_is_one_however_far_it_stands_above_all_else(self):
+        times_s = [4.0, 7.3, 12.1]
+        for kind in ("hands", "rim"):
+            for behind in ("pink", "talk"):
+                for level_db in (5.0, 25.0, 45.0):
+                    with self.subTest(kind=kind, behind=behind, level_db=level_db):
+                        claps = clapped(times_s, kind, 16.0, np.random.default_rng(7)) * 10 ** (level_db / 20)
+                        beside = going_on(behind, 11, 16.0)
+                        sure = [one.t_rec for one in found(claps[: beside.size] + beside) if one.certainty >= 0.5]
+                        # As near as a pixel of the picture, and nothing else.
+                        np.testing.assert_allclose(sure, times_s, atol=0.004)
+
     def test_blocks_of_any_size_say_the_same(self):
         sound = going_on("pink", 4, 12.0) * 0.05 + clapped([5.0, 5.4], "hands", 12.0, np.random.default_rng(1)) * 0.3
         whole, parts = found(sound, sound.size), found(sound, 12345)

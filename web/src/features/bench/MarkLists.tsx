@@ -63,16 +63,17 @@ function List({ side, marks, color }: { side: Side; marks: readonly Mark[]; colo
       <Text fontSize="xs" color={color} title={side === 'reference' ? 'R: the next one' : 'V: the next one'}>
         {side}
       </Text>
-      <Box maxH={LIST_HEIGHT} overflowY="auto" role="list" aria-label={`Marks of the ${side}`} tabIndex={0}>
-        {marks.map((mark) => (
-          <Row key={mark.id ?? mark.t_rec} side={side} mark={mark} />
-        ))}
-        {marks.length === 0 && (
-          <Text fontSize="xs" color="fg.muted">
-            none
-          </Text>
-        )}
-      </Box>
+      {marks.length > 0 ? (
+        <Box maxH={LIST_HEIGHT} overflowY="auto" role="list" aria-label={`Marks of the ${side}`} tabIndex={0}>
+          {marks.map((mark) => (
+            <Row key={mark.id ?? mark.t_rec} side={side} mark={mark} />
+          ))}
+        </Box>
+      ) : (
+        <Text fontSize="xs" color="fg.muted">
+          none
+        </Text>
+      )}
     </Box>
   )
 }
