@@ -20,6 +20,9 @@ from gullywind.core.sound.views import SampleSource
 
 #: Slopes within this of 1 are clocks: pitch moves inaudibly, and phase stays exact.
 MOST_BEND = 0.005
+#: Along a piece the speed wanders by this where somebody walks (2.7 m/s) or a tape is worn: the pitch moved with it
+#: when it was recorded, and moves back. A performance is bent by more.
+MOST_WANDER = 0.01
 #: Short enough to be made while a person waits, long enough that joins are seldom.
 BLOCK_S, SEEK_S = 12.0, 1.0
 #: Of bent sound, which changes under an editor's hands, less is made at a time.
@@ -31,11 +34,11 @@ AROUND_S = 0.05
 
 
 def is_bent(piece: Piece) -> bool:
-    """Whether its speed changes audibly along it: no clock does that."""
+    """Whether its speed changes along it by more than any clock, walk or tape does."""
     if piece.is_straight:
         return False
     slopes = np.diff(piece.t_rec) / np.diff(piece.t_ref)
-    return bool(np.any(np.abs(slopes - piece.rate) > MOST_BEND))
+    return bool(np.any(np.abs(slopes - piece.rate) > MOST_WANDER))
 
 
 def keeps_pitch(pitch: Pitch, piece: Piece, stated_hz: int) -> bool:

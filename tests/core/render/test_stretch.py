@@ -59,6 +59,12 @@ class StretchTest(unittest.TestCase):
         clock = Piece(((0.0, 0.0), (5.0, 5.0001), (10.0, 10.0)))
         self.assertFalse(is_bent(clock) or keeps_pitch(Pitch.KEPT, clock, 48000))
 
+    def test_a_carried_camera_and_a_worn_tape_are_no_performance(self):
+        t_ref = np.arange(0.0, 20.0, 0.25)
+        # 10 ms either way in 8 s: up to 0.8 % fast.
+        wandering = Piece(tuple(zip(t_ref.tolist(), (t_ref + 0.01 * np.sin(t_ref * np.pi / 4)).tolist(), strict=True)))
+        self.assertFalse(is_bent(wandering) or keeps_pitch(Pitch.SENSIBLE, wandering, 48000))
+
     def test_pitch_follows_or_is_kept(self):
         sound = 0.3 * np.sin(2 * np.pi * TONE_HZ * np.arange(20 * RATE_HZ) / RATE_HZ)
         placed = TimeMap.placement(0.0, 0.97, 20.0)
