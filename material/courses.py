@@ -29,9 +29,7 @@ class CourseCase:
 
 
 def course_case(seed: int, *, family: Family) -> CourseCase:
-    """One by its number. Nothing was tuned on the voices and instruments of the families but the fitted one, nor on the
-    rooms and noises of the one aside.
-    """
+    """One by its number. Only on the fitted family thresholds were tuned; of the recorded one some were looked at."""
     rng = np.random.default_rng([seed, 515])
     kind, aside = ("carried", "tape")[seed % 2], family == "aside"
     names = {"fitted": tuple(MAKERS), "aside": ("other talk", "other music"), "recorded": ("people", "band")}[family]

@@ -1,6 +1,7 @@
 """Events of recorded sound: five people's announcements (Debian's telephone prompts), bands of sampled instruments.
 
-Mono float64 at 48 kHz, of which the people's recordings fill the lower 8 kHz. Nothing was tuned on them.
+Mono float64 at 48 kHz, of which the people's recordings fill the lower 8 kHz. Nothing was tuned on
+them but what tells sharp sounds, on those that `material.claps` names.
 """
 
 from functools import lru_cache

@@ -21,7 +21,7 @@ from gullywind.core.sound.views import SampleSource
 #: Slopes within this of 1 are clocks: pitch moves inaudibly, and phase stays exact.
 MOST_BEND = 0.005
 #: Along a piece the speed wanders by this where somebody walks (2.7 m/s) or a tape is worn: the pitch moved with it
-#: when it was recorded, and moves back. A performance is bent by more.
+#: when it was recorded, and moves back. A followed course is rough: a little more. A performance is bent by more.
 MOST_WANDER = 0.01
 #: Short enough to be made while a person waits, long enough that joins are seldom.
 BLOCK_S, SEEK_S = 12.0, 1.0

@@ -36,7 +36,7 @@ class ClapsTest(unittest.TestCase):
                         claps = clapped(times_s, kind, 16.0, np.random.default_rng(7)) * 10 ** (level_db / 20)
                         beside = going_on(behind, 11, 16.0)
                         sure = [one.t_rec for one in found(claps[: beside.size] + beside) if one.certainty >= 0.5]
-                        # As near as a pixel of the picture, and nothing else.
+                        # Each where it begins, and nothing else.
                         np.testing.assert_allclose(sure, times_s, atol=0.004)
 
     def test_blocks_of_any_size_say_the_same(self):

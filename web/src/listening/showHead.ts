@@ -1,6 +1,6 @@
 /**
  * Lays the playhead's line at a place of its window, px; hidden outside. Only on whole pixels of the screen, and only
- * where it is another one: a line that creeps by fractions has all that lies below it painted again, 60 times a second.
+ * where it is another one: of a whole event that is some a second, and no style is written at any other frame.
  */
 export function showHead(line: HTMLElement, xPx: number, widthPx: number): void {
   const perPx = window.devicePixelRatio || 1
