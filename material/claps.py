@@ -132,7 +132,9 @@ NEAR_LEVELS_DB = (10.0, 45.0)
 
 
 def clap_case(seed: int, *, family: Family, claps: int = 8, duration_s: float = 60.0) -> ClapCase:
-    """One minute by its number; claps of LEVELS_DB, near ones of NEAR_LEVELS_DB, against what goes on, where somebody talks in its active half."""
+    """One minute by its number; claps of LEVELS_DB, near ones of NEAR_LEVELS_DB, against what goes on, of talk its
+    active half.
+    """
     rng = np.random.default_rng([seed, 77])
     kinds, behinds = KINDS[family]
     behind, kind = behinds[seed % len(behinds)], kinds[seed // len(behinds) % len(kinds)]
