@@ -74,7 +74,8 @@ class Progress:
     ) -> None:
         self._context, self._work_id, self._project_id = context, work_id, project_id
         self._stopping = stopping
-        self._last = 0.0
+        # Whether to stop was looked at a moment ago, and what is over by then needs no bar.
+        self._last = monotonic()
         self._lock = threading.Lock()
 
     def __call__(self, fraction_done: float) -> None:
