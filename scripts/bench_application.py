@@ -197,6 +197,13 @@ def bench_listening(served: Served, paths: list[Path]) -> None:
     line(what, f"{gaps} gaps, {late} too late, the nearest {min(leads):.1f} s ahead", "no dropout")
 
 
+def yardstick(paths: list[Path]) -> tuple[float, float]:
+    """Wall times in s of the same on the command line, and of reading each with one spectrum in one thread."""
+    command, spectra = program("align", *paths), one_spectrum_of_each(paths)
+    line("command line; one spectrum of each in one thread", f"{command:.1f} s; {spectra:.1f} s", "")
+    return command, spectra
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--count", type=int, default=72)
@@ -220,9 +227,8 @@ def main() -> None:
                 served.stop()
             return
         program("align", *paths[:2])
-        command = program("align", *paths)
-        spectra = one_spectrum_of_each(paths)
-        line("command line; one spectrum of each in one thread", f"{command:.1f} s; {spectra:.1f} s", "")
+        # Before and after each way: the machine's speed drifts by a third within minutes.
+        yardsticks = [yardstick(paths)]
         for how, bring_in in {"as uploads": upload, "by their paths": take_in}.items():
             data = folder / how.replace(" ", "-")
             data.mkdir()
@@ -232,6 +238,8 @@ def main() -> None:
             if bring_in is take_in:
                 bench_mix(served)
             served.stop()
+            yardsticks.append(yardstick(paths))
+            command, spectra = np.mean(yardsticks[-2:], axis=0)
             told = ", ".join(f"{what} {seconds:.1f} s" for what, seconds in times.items())
             line(f"{given.count} recordings {how}", told, "")
             line(f"{how}: application against command line", f"{times['all placed'] / command:.2f} times", "1.3")

@@ -88,9 +88,11 @@ def place_recording(
         if reference is None:
             raise NotNowError("The reference was removed; choose another one.")
         ref_id, ref_hash, rec_hash = reference.id, reference.content_hash, recording.content_hash
-        unheard = [one.content_hash for one in (reference, recording) if one.media.state != MediaState.READY]
-    for k, one in enumerate(unheard):
-        ensure_listened(context, one, lambda done, k=k: checkpoint(0.4 * (k + done) / len(unheard)))
+        ref_heard, rec_heard = (one.media.state == MediaState.READY for one in (reference, recording))
+    if not ref_heard:
+        ensure_listened(context, ref_hash, lambda done: checkpoint(0.2 * done))
+    if not rec_heard:
+        ensure_listened(context, rec_hash, lambda done: checkpoint(0.2 + 0.2 * done))
     if cache.content_hash != ref_hash or cache.prepared is None:
         ref_sound, _ = open_stored(context.media, ref_hash)
         cache.prepared = index_reference(hear_stored(context.media, ref_hash, ref_sound))
