@@ -76,6 +76,19 @@ class HistoryTest(ApiCase):
         self.step(project, kind="go", number=listed[2]["number"])
         self.assertEqual(self.places(project), states[3])
 
+    def test_of_two_copies_of_a_file_that_were_set_down_what_was_done_last_outlives_the_reference(self):
+        project = self.placed()
+        self.assertEqual(self.upload(project, "Camera again.wav", self.files["Camera.wav"]).status_code, 201)
+        self.run_jobs()
+        for name, offset_s in (("Camera again", 3.0), ("Camera", 5.0)):
+            answer = self.edit(self.recording(project, name), kind="move", offset_s=offset_s)
+            self.assertEqual(answer.status_code, 200, answer.text)
+        self.choose(project, "Phone")
+        self.choose(project, "Desk")
+        places = self.places(project)
+        self.assertAlmostEqual(places["Camera"][0][0][0], 5.0, delta=1e-6)
+        self.assertAlmostEqual(places["Camera again"][0][0][0], 5.0, delta=1e-6)
+
     def test_a_recording_has_its_own_undo_and_leaves_the_others_alone(self):
         project = self.placed()
         camera = self.edit(self.recording(project, "Camera"), kind="nudge", by_s=0.1).json()

@@ -220,30 +220,30 @@ def change_reference(context: Context, session: Session, project: ProjectRow, re
 
 
 def keep_decisions(session: Session, project: ProjectRow) -> None:
-    """What a person did to the places of a project is known of its recordings from now on, whatever the reference."""
+    """What a person did to the places of a project is known of its recordings from now on, whatever the reference.
+
+    Of recordings of one content that lie elsewhere by hand, what was done last is kept.
+    """
     reference = reference_of(session, project)
     if reference is None:
         return
-    decided = []
-    for row in list_recordings(session, project.id):
-        if row.current is None or row.is_as_judged:
-            continue
-        version = row.current.value
-        decided.append(
-            MeasurementRow(
-                timeline_hash=reference.content_hash,
-                recording_hash=row.content_hash,
-                way=Way.HAND,
-                project_id=project.id,
-                status=Status.PLACED,
-                confidence=1.0,
-                polarity=version.sounding.polarity,
-                pieces=version.time_map.to_json(),
-                candidates=[],
-                notes=[asdict(Note("by-hand", row.current.sentence))],
-            )
+    rows = list_recordings(session, project.id)
+    moved = [(row.current, row.content_hash) for row in rows if row.current and not row.is_as_judged]
+    decided = dict[str, MeasurementRow]()
+    for version, content_hash in sorted(moved, key=lambda one: one[0].created_at):
+        decided[content_hash] = MeasurementRow(
+            timeline_hash=reference.content_hash,
+            recording_hash=content_hash,
+            way=Way.HAND,
+            project_id=project.id,
+            status=Status.PLACED,
+            confidence=1.0,
+            polarity=version.value.sounding.polarity,
+            pieces=version.value.time_map.to_json(),
+            candidates=[],
+            notes=[asdict(Note("by-hand", version.sentence))],
         )
-    keep_measurements(session, decided)
+    keep_measurements(session, list(decided.values()))
 
 
 def _names(drawn: Drawn, names: Mapping[str, str]) -> list[str]:
