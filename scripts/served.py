@@ -1,5 +1,6 @@
 """The whole program in a folder of its own, for trials and benches; started as `make demo` does, asked over HTTP."""
 
+import http.client
 import json
 import os
 import signal
@@ -57,21 +58,29 @@ class Served:
         Cluster(self.data / "postgres").stop()
 
     def ask(self, method: str, path: str, body: bytes | dict | None = None) -> object | None:
-        """The answer; None where there is none, or a refusal. Answers of 500 and above but 503 are counted."""
+        """The answer; None where there is none, or a refusal. Statuses are counted."""
+        return self.answered(method, path, body)[0]
+
+    def answered(self, method: str, path: str, body: bytes | dict | None = None) -> tuple[object | None, int | str]:
+        """The answer, where it is JSON, and its status, or the name of what kept it from coming."""
         data = json.dumps(body).encode() if isinstance(body, dict) else body
         kind = "application/json" if isinstance(body, dict) else "application/octet-stream"
         address = f"http://127.0.0.1:{self.port}/api{path}"
+        found: object | None = None
+        status: int | str
         try:
             request = urllib.request.Request(address, data, {"Content-Type": kind}, method=method)
             with urllib.request.urlopen(request, timeout=20) as answer:
-                STATUSES[answer.status] += 1
-                found: object = json.loads(answer.read() or b"{}")
-                return found
+                status = answer.status
+                whole = answer.read()
+                if answer.headers.get_content_type() == "application/json":
+                    found = json.loads(whole)
         except urllib.error.HTTPError as error:
-            STATUSES[error.code] += 1
-        except (OSError, ValueError) as error:
-            STATUSES[type(error).__name__] += 1
-        return None
+            status = error.code
+        except (OSError, http.client.HTTPException, ValueError) as error:
+            status = type(error).__name__
+        STATUSES[status] += 1
+        return found, status
 
     def kill(self, name: str) -> None:
         """End one part with -9: `server`, `worker-0`, `database` or `start`."""

@@ -1,6 +1,6 @@
 """The long forms of what `make test` tries in short: kills at random moments, racing clients, malformed files.
 
-Run: python -m scripts.trial kills [--times 50] | races [--seconds 120] | files [--count 300]
+Run: python -m scripts.trial kills [--times 50] | races [--seconds 120] | walks [--seconds 120] | files [--count 300]
 """
 
 import argparse
@@ -20,6 +20,7 @@ from material.bad_files import bad_files
 from material.speech import talk
 from scripts.figures import line
 from scripts.served import ROOT, STATUSES, Served, until
+from scripts.trial_walks import walks
 
 PROGRAM = ROOT / ".venv" / "bin" / "gullywind"
 RATE_HZ = 48000
@@ -166,7 +167,7 @@ def files(folder: Path, count: int) -> None:
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", choices=["kills", "races", "files"])
+    parser.add_argument("what", choices=["kills", "races", "walks", "files"])
     parser.add_argument("--times", type=int, default=50)
     parser.add_argument("--seconds", type=float, default=120.0)
     parser.add_argument("--count", type=int, default=300)
@@ -176,6 +177,8 @@ def main() -> None:
             kills(Path(folder), given.times)
         elif given.what == "races":
             races(Path(folder), given.seconds)
+        elif given.what == "walks":
+            walks(Path(folder), given.seconds)
         else:
             files(Path(folder), given.count)
 

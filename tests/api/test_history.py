@@ -76,6 +76,19 @@ class HistoryTest(ApiCase):
         self.step(project, kind="go", number=listed[2]["number"])
         self.assertEqual(self.places(project), states[3])
 
+    def test_a_copy_of_the_reference_lies_on_it(self):
+        project = self.filled()
+        self.assertEqual(self.upload(project, "Desk again.wav", self.files["Desk.wav"]).status_code, 201)
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={})
+        self.run_jobs()
+        copy = self.recording(project, "Desk again")
+        self.assertEqual((copy["status"], copy["map"]["pieces"][0][0]), ("placed", [0.0, 0.0]))
+        self.assertEqual(self.edit(copy, kind="nudge", by_s=0.5).status_code, 200)
+        self.choose(project, "Camera")
+        self.assertEqual(self.recording(project, "Desk")["status"], "placed")
+        self.choose(project, "Desk")
+        self.assertAlmostEqual(self.places(project)["Desk again"][0][0][0], 0.5, delta=1e-9)
+
     def test_of_two_copies_of_a_file_that_were_set_down_what_was_done_last_outlives_the_reference(self):
         project = self.placed()
         self.assertEqual(self.upload(project, "Camera again.wav", self.files["Camera.wav"]).status_code, 201)

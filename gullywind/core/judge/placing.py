@@ -81,7 +81,10 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
     ----------
     timeline : the content that is the timeline.
     known : oldest first; of what a person decided on a recording the newest counts, and nothing else does.
+
+    A copy of the timeline's own content lies where the two were compared; on another timeline that says nothing.
     """
+    known = [one for one in known if one.timeline != one.recording or one.timeline == timeline]
     decided = {one.recording: one for one in known if one.by_hand}
     counting = [one for one in known if decided.get(one.recording, one) is one]
     placed: dict[str, Drawn] = {}
@@ -111,7 +114,8 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
         reach(content, found)
     # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others.
     for one in sorted(counting, key=lambda one: one.confidence):
-        if one.status is Status.PLACED or one.recording in done:
+        is_copy = one.timeline == one.recording
+        if not is_copy and (one.status is Status.PLACED or one.recording in done):
             continue
         if one.timeline == timeline:
             placed[one.recording] = Drawn(
