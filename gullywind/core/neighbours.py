@@ -1,13 +1,16 @@
 """Recordings that overlap one another but not the reference: which pairs are worth a closer look.
 
 The search that finds places tells by its height who may have heard the same; the full-rate check of the few best then
-says whether they did.
+says whether they did. And where what is known says that two share enough, they are compared as well: where they are not
+alike, something of what is known is wrong (`judge/loops`).
 """
 
 from collections.abc import Iterable, Sequence
 
 from gullywind.core.align import PreparedReference
 from gullywind.core.features.extract import Heard
+from gullywind.core.judge.loops import LEAST_MISSED_S
+from gullywind.core.judge.placing import Known, draw_placings
 from gullywind.core.places.search import search_offsets
 
 #: Of strangers the best of all offsets reaches 4 to 6, of neighbours mostly more; the check decides.
@@ -37,3 +40,21 @@ def likely_neighbours(own: PreparedReference, others: Iterable[tuple[str, Sequen
         heights.append((max(found, default=0.0), key))
     likely = sorted((one for one in heights if one[0] >= LEAST_TIE_HEIGHT), reverse=True)
     return [key for _, key in likely[:MOST_TIED]]
+
+
+def said_to_share(own: str, own_s: float, known: Sequence[Known]) -> list[str]:
+    """Who shares enough with a recording, by what is known of both, and was not compared with it; most first.
+
+    Parameters
+    ----------
+    own, own_s : the recording, and its length, s.
+    known : as for `draw_placings`; at most MOST_TIED are named.
+    """
+    compared = {content for one in known if own in one.contents for content in one.contents}
+    shared_s = {
+        content: min(drawn.time_map.end_ref_s_exclusive, own_s) - max(drawn.time_map.start_ref_s, 0.0)
+        for content, drawn in draw_placings(own, known).items()
+        if content not in compared and drawn.time_map is not None
+    }
+    enough = [content for content, seconds in shared_s.items() if seconds >= LEAST_MISSED_S]
+    return sorted(enough, key=lambda content: -shared_s[content])[:MOST_TIED]

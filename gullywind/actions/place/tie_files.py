@@ -4,18 +4,18 @@ import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import ExitStack
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from multiprocessing import get_context
 from pathlib import Path
 
-from gullywind.core.align import PreparedReference, align_recording, index_reference
+from gullywind.core.align import align_recording, index_reference
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.errors import GullywindError
 from gullywind.core.ground.words import Note
 from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, through_note
-from gullywind.core.measure.evidence import Alignment, Candidate, Status, Way
-from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours
+from gullywind.core.measure.evidence import Candidate, Status, Way
+from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours, said_to_share
 from gullywind.formats.derived import FEATURES, load_heard
 from gullywind.formats.media import open_media
 from gullywind.formats.result_json import RecordingResult
@@ -44,18 +44,27 @@ def tie_files(
     there = [k for k, one in enumerate(results) if one.alignment is not None and (kept[k] / FEATURES).exists()]
     if not waiting or len(there) < 2:
         return tuple(results)
-    asked = [(k, [other for other in there if other != k][:MOST_SEARCHED], list(paths), list(kept)) for k in waiting]
-    workers = min(os.cpu_count() or 1, len(asked))
-    with ProcessPoolExecutor(workers, mp_context=get_context("fork")) as pool:
-        ties = []
-        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
-            ties += found
-            report(done / len(asked))
     direct = [
-        _known(REFERENCE, duration_s, str(k), one.alignment)
+        Known.measured(REFERENCE, duration_s, str(k), one.alignment)
         for k, one in enumerate(results)
         if one.alignment is not None
     ]
+    ties = list[Known]()
+    workers = min(os.cpu_count() or 1, len(waiting))
+    with ProcessPoolExecutor(workers, mp_context=get_context("fork")) as pool:
+        # Who sounds alike; then those that should, by what was found.
+        asked = [Asked(k, tuple(o for o in there if o != k)[:MOST_SEARCHED], True, paths, kept) for k in waiting]
+        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
+            ties += found
+            report(0.8 * done / len(asked))
+        named = dict[frozenset[int], Asked]()
+        for k in waiting:
+            facts = results[k].facts
+            for one in said_to_share(str(k), facts.duration_s if facts else 0.0, [*direct, *ties]):
+                named.setdefault(frozenset((k, int(one))), Asked(k, (int(one),), False, paths, kept))
+        for found in pool.map(_ties_of, named.values()):
+            ties += found
+    report(1.0)
     drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])
     return tuple(_with(k, one, drawn.get(str(k)), left_out, paths) for k, one in enumerate(results))
 
@@ -65,46 +74,41 @@ def _waits(one: RecordingResult) -> bool:
     return judged is not None and judged.status is not Status.PLACED and all(n.code != "silent" for n in judged.notes)
 
 
-def _ties_of(asked: tuple[int, list[int], list[Path], list[Path]]) -> list[Known]:
-    """What one recording has in common with its likely neighbours."""
-    own, others, paths, kept = asked
+@dataclass(frozen=True)
+class Asked:
+    """A recording and whom to compare it with: the likeliest of those, or all; of all recordings, where they lie."""
+
+    own: int
+    others: tuple[int, ...]
+    likeliest: bool
+    paths: Sequence[Path]
+    kept: Sequence[Path]
+
+
+def _ties_of(asked: Asked) -> list[Known]:
+    """What one recording has in common with others."""
     with ExitStack() as opened:
 
         def heard(k: int) -> tuple[Heard, ...]:
-            sound, _ = open_media(paths[k], kept[k] / f"for-{own}")
+            sound, _ = open_media(asked.paths[k], asked.kept[k] / f"for-{asked.own}")
             opened.callback(sound.close)
-            return load_heard(kept[k] / FEATURES, sound) or ()
+            return load_heard(asked.kept[k] / FEATURES, sound) or ()
 
         try:
-            mine = index_reference(heard(own))
-            # Sound that must be decoded is opened for those alone that are looked at closely.
-            features = ((str(k), load_heard(kept[k] / FEATURES, mine.heard[0].view.source) or ()) for k in others)
-            likely = likely_neighbours(mine, features)
-            return [_tie(own, mine, int(key), heard(int(key))) for key in likely]
+            mine = index_reference(heard(asked.own))
+            source = mine.heard[0].view.source
+            chosen = [str(k) for k in asked.others]
+            if asked.likeliest:
+                # Sound that must be decoded is opened for those alone that are looked at closely.
+                features = ((one, load_heard(asked.kept[int(one)] / FEATURES, source) or ()) for one in chosen)
+                chosen = likely_neighbours(mine, features)
+            length_s = source.samples / source.sample_rate_hz
+            return [
+                Known.measured(str(asked.own), length_s, one, align_recording(mine, heard(int(one)))) for one in chosen
+            ]
         except GullywindError:
             # It was read once; what is wrong with it now is no news of its place.
             return []
-
-
-def _tie(own: int, mine: PreparedReference, other: int, heard: tuple[Heard, ...]) -> Known:
-    source = mine.heard[0].view.source
-    return _known(str(own), source.samples / source.sample_rate_hz, str(other), align_recording(mine, heard))
-
-
-def _known(timeline: str, timeline_s: float, recording: str, judged: Alignment) -> Known:
-    return Known(
-        key=f"{timeline}-{recording}",
-        timeline=timeline,
-        recording=recording,
-        status=judged.status,
-        time_map=judged.time_map,
-        confidence=judged.confidence,
-        polarity=judged.polarity,
-        ppm_error=judged.ppm_error,
-        offset_error_s=judged.offset_error_s,
-        error_at_s=judged.error_at_s,
-        timeline_s=timeline_s,
-    )
 
 
 def _with(

@@ -1,17 +1,19 @@
 """Tie a recording that does not find its place by the reference to those that heard the same as it."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from uuid import UUID
 
 from gullywind.actions.bring_in.listen_to_media import hear_stored, open_stored
 from gullywind.actions.context import Context
+from gullywind.actions.place.draw_places import known_of
 from gullywind.core.align import align_recording, index_reference
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.errors import UnreadableError
 from gullywind.core.ground.units import Checkpoint
+from gullywind.core.judge.placing import Known
 from gullywind.core.measure.evidence import Alignment, Way
-from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours
+from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours, said_to_share
 from gullywind.store.placings import measurements_of
 from gullywind.store.projects import get_project
 from gullywind.store.recordings import get_recording, list_recordings
@@ -45,17 +47,33 @@ def tie_neighbours(
                 yield content_hash, found[content_hash]
 
         likely = likely_neighbours(own, others())
-        ties = []
-        for k, content_hash in enumerate(likely):
-            share = 0.7 / len(likely)
-            begun = 0.3 + k * share
-            alignment = align_recording(
-                own,
-                found[content_hash],
-                checkpoint=lambda done, at=begun, of=share: checkpoint(at + of * done),  # type: ignore[misc]
-            )
-            ties.append((content_hash, alignment))
-        return ties
+        ties = dict[str, Alignment]()
+
+        def compare(contents: Sequence[str], begins: float, share: float) -> None:
+            for k, content_hash in enumerate(contents):
+                ties[content_hash] = align_recording(
+                    own,
+                    found[content_hash],
+                    checkpoint=lambda done, k=k: checkpoint(begins + share * (k + done) / len(contents)),  # type: ignore[misc]
+                )
+
+        compare(likely, 0.3, 0.5)
+        said = _said_to_share(context, recording_id, own.heard[0].view.duration_s, ties)
+        compare([one for one in said if one in found], 0.8, 0.2)
+        return list(ties.items())
+
+
+def _said_to_share(
+    context: Context, recording_id: UUID, duration_s: float, ties: Mapping[str, Alignment]
+) -> Sequence[str]:
+    """Whom else it should sound like, by what was found now and what is known of all."""
+    with context.database.session() as session:
+        row = get_recording(session, recording_id)
+        contents = [one.content_hash for one in list_recordings(session, row.project_id)]
+        known = known_of(session, measurements_of(session, row.project_id, contents))
+    own = row.content_hash
+    known += [Known.measured(own, duration_s, one, alignment) for one, alignment in ties.items()]
+    return said_to_share(own, duration_s, known)
 
 
 def _others(context: Context, recording_id: UUID) -> list[str]:

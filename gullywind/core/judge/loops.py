@@ -4,8 +4,13 @@ Where A lies on the timeline and B on A, and B on the timeline as well, the two 
 one measurement of the loop is wrong. The one is left out without which most loops close; of several that would do, one
 between two recordings before one with the timeline itself, and the less sure before the surer. What would lie elsewhere
 had another of those been left out is placed no more: a person must say.
+
+Two that share much and were found not to be alike contradict the ways to them just as well: a jingle that is played
+twice makes recordings alike that are not of one moment, and nothing else of them agrees. Of a group that no more pairs
+tie to all others than are so found across, those pairs are left out: it lies as others say, or a person must.
 """
 
+from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -22,6 +27,8 @@ from gullywind.core.measure.evidence import Status, Way
 LEAST_MISSED_S = 10.0
 #: Sound takes 30 ms for 10 m between two microphones: what is further apart is no way through air.
 MOST_GAP_S = 0.05
+#: So many recordings change sides at most.
+MOST_ROUNDS = 200
 #: Timecode tells no more than a frame or two.
 MOST_CODE_GAP_S = 0.12
 
@@ -34,9 +41,9 @@ class Contradiction:
     gap_s: float
 
     @property
-    def contents(self) -> tuple[str, str]:
+    def contents(self) -> frozenset[str]:
         """Between whom it was measured."""
-        return self.known.timeline, self.known.recording
+        return self.known.contents
 
 
 def draw_consistently(
@@ -66,9 +73,90 @@ def draw_consistently(
         # How far it is off by what is left.
         gap_s = _gap(timeline, after, worst)
         left_out.append(Contradiction(worst, max(open_loops.values(), key=abs) if gap_s is None else gap_s))
+    lost = dict[str, Drawn]()
+    while group := _torn(timeline, _standing(drawn), kept):
+        across = [one for one in _alike(timeline, _standing(drawn), kept) if len(one.contents & group) == 1]
+        kept = [one for one in kept if one not in across]
+        after = draw_placings(timeline, kept)
+        gaps = {one: _gap(timeline, _standing(after), one) for one in across}
+        left_out += [Contradiction(one, gap_s) for one, gap_s in gaps.items() if gap_s is not None]
+        # What has no other place keeps this one, as a suggestion.
+        lost |= {key: one for key, one in drawn.items() if one.time_map is not None}
+        drawn = after
     doubtful |= {one.recording for one in kept if one.timeline == timeline and _missed(one, drawn, duration_s)}
-    unsure = {key: replace(drawn[key], status=Status.UNSURE) for key in doubtful & drawn.keys()}
+    lost = {key: one for key, one in lost.items() if key not in drawn or drawn[key].time_map is None}
+    drawn |= lost
+    unsure = {key: replace(drawn[key], status=Status.UNSURE) for key in (doubtful | lost.keys()) & drawn.keys()}
     return drawn | unsure, left_out
+
+
+def _standing(drawn: dict[str, Drawn]) -> dict[str, Drawn]:
+    """Those of which the place is sure."""
+    return {key: one for key, one in drawn.items() if one.status is Status.PLACED}
+
+
+def _torn(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> set[str]:
+    """The group that fewest pairs tie to all others against those found not to be alike though they should; or none.
+
+    From what hangs by each recording on, recordings change sides as long as that leaves less between the two (after
+    Kernighan and Lin, "An efficient heuristic procedure for partitioning graphs", 1970, with one free side).
+    """
+    weights = {one.contents: 1 for one in _alike(timeline, drawn, known)}
+    missed = {one.contents: -1 for one in _misses(timeline, drawn, known)}
+    edges: dict[str, list[tuple[str, int]]] = defaultdict(list)
+    for pair, weight in (weights | missed).items():
+        one, other = pair
+        edges[one].append((other, weight))
+        edges[other].append((one, weight))
+    free = [key for key, one in drawn.items() if one.through and not one.way[-1].by_hand and edges[key]]
+    best, best_worth = set[str](), (1, 0)
+    for seed in free if missed else ():
+        group = {key for key in free if key == seed or seed in drawn[key].through}
+        for _ in range(MOST_ROUNDS):
+            gains = {
+                key: sum(weight if (other in group) == (key in group) else -weight for other, weight in edges[key])
+                for key in free
+            }
+            moved = min(gains, key=lambda key: gains[key])
+            if gains[moved] >= 0:
+                break
+            group ^= {moved}
+        between = [weight for key in group for other, weight in edges[key] if other not in group]
+        worth = sum(between), len(group)
+        if {1, -1} <= set(between) and worth[0] <= 0 and worth < best_worth:
+            best, best_worth = group, worth
+    return best
+
+
+def _alike(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> list[Known]:
+    """Measurements between two recordings that agree with where those lie."""
+    found = []
+    for one in known:
+        if one.status is Status.PLACED and not one.by_hand and timeline not in one.contents:
+            gap_s = _gap(timeline, drawn, one)
+            if gap_s is not None and abs(gap_s) <= MOST_GAP_S:
+                found.append(one)
+    return found
+
+
+def _misses(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> list[Known]:
+    """Comparisons of two that share enough where they are placed, and were not found to be alike there."""
+    alike = {one.contents for one in known if one.status is Status.PLACED}
+    missed = []
+    for one in known:
+        if one.by_hand or one.way is Way.TIMECODE or timeline in one.contents or one.contents in alike:
+            continue
+        maps = [drawn[content].time_map for content in one.contents if content in drawn]
+        gap_s = _gap(timeline, drawn, one)
+        if len(maps) < 2 or (gap_s is not None and abs(gap_s) <= MOST_GAP_S):
+            continue
+        placed = [time_map for time_map in maps if time_map is not None]
+        if len(placed) < 2:
+            continue
+        shared_s = min(one.end_ref_s_exclusive for one in placed) - max(one.start_ref_s for one in placed)
+        if shared_s >= LEAST_MISSED_S:
+            missed.append(one)
+    return missed
 
 
 def _missed(one: Known, drawn: dict[str, Drawn], duration_s: float) -> bool:

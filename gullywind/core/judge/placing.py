@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import count
+from typing import Self
 
 import numpy as np
 
@@ -17,7 +18,7 @@ from gullywind.core.ground.words import Note, short_time
 from gullywind.core.judge.confidence import PLACED_FROM
 from gullywind.core.maps.compose import inverse, through
 from gullywind.core.maps.time_map import TimeMap
-from gullywind.core.measure.evidence import Status, Way
+from gullywind.core.measure.evidence import Alignment, Status, Way
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,10 +49,32 @@ class Known:
     way: Way = Way.SOUND
     timeline_s: float | None = None
 
+    @classmethod
+    def measured(cls, timeline: str, timeline_s: float, recording: str, judged: Alignment) -> Self:
+        """What a comparison has told of two contents."""
+        return cls(
+            key=f"{timeline}-{recording}",
+            timeline=timeline,
+            recording=recording,
+            status=judged.status,
+            time_map=judged.time_map,
+            confidence=judged.confidence,
+            polarity=judged.polarity,
+            ppm_error=judged.ppm_error,
+            offset_error_s=judged.offset_error_s,
+            error_at_s=judged.error_at_s,
+            timeline_s=timeline_s,
+        )
+
     @property
     def by_hand(self) -> bool:
         """Whether a person decided it."""
         return self.way is Way.HAND
+
+    @property
+    def contents(self) -> frozenset[str]:
+        """Between whom it is known."""
+        return frozenset((self.timeline, self.recording))
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,16 +138,18 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
     # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others.
     for one in sorted(counting, key=lambda one: one.confidence):
         is_copy = one.timeline == one.recording
-        if not is_copy and (one.status is Status.PLACED or one.recording in done):
+        if not is_copy and (one.status is Status.PLACED or one.contents <= done):
             continue
         if one.timeline == timeline:
             placed[one.recording] = Drawn(
                 one.status, one.time_map, one.confidence, one.polarity, one.ppm_error, (one,), (), direct=True
             )
-        elif one.status is Status.UNSURE and one.timeline in done:
-            further = _drawn(placed[one.timeline], one, turned=False)
+        elif one.status is Status.UNSURE and one.contents & done:
+            base = one.timeline if one.timeline in done else one.recording
+            so_far = None if base == timeline else placed[base]
+            further = _drawn(so_far, _turned(one, base), turned=base != one.timeline)
             if further is not None:
-                placed[one.recording] = replace(further, status=Status.UNSURE)
+                placed[further.way[-1].recording] = replace(further, status=Status.UNSURE)
     return placed
 
 

@@ -10,6 +10,10 @@ from gullywind.core.measure.evidence import Status
 TRUE_S = {"a": 10.0, "b": 25.0, "c": 40.0, "d": 55.0, "e": 70.0}
 
 
+def not_alike(one, other):
+    return Known(f"{one}-{other}", one, other, Status.UNPLACED, None, 0.01)
+
+
 def known(timeline, recording, confidence=0.99, wrong_s=0.0):
     offset_s = TRUE_S[recording] - TRUE_S.get(timeline, 0.0) + wrong_s
     placed = TimeMap.placement(offset_s, 1.0, 30.0)
@@ -40,6 +44,24 @@ class LoopsTest(unittest.TestCase):
         self.assertEqual(len(left_out), 1)
         self.assertEqual(drawn["a"].status, Status.PLACED)
         self.assertEqual({drawn["b"].status, drawn["c"].status}, {Status.UNSURE})
+
+    def test_what_hangs_by_one_pair_is_unsure_where_others_should_sound_like_it_and_do_not(self):
+        # A jingle that is played twice ties d to c, and e hangs by d; b should share 25 s with d by that.
+        pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97)]
+        pairs += [known("c", "d", 0.98, wrong_s=-25.0), known("d", "e", 0.97), not_alike("d", "b")]
+        pairs += [not_alike("mix", "stranger")]
+        drawn, left_out = draw_consistently("mix", 60.0, pairs)
+        self.assertEqual(left_out, [])
+        self.assertEqual({drawn[name].status for name in "abc"}, {Status.PLACED})
+        self.assertEqual({drawn[name].status for name in "de"}, {Status.UNSURE})
+        self.assertEqual(drawn["stranger"].status, Status.UNPLACED)
+
+    def test_what_hangs_by_two_pairs_stays_where_one_more_did_not_sound_alike(self):
+        pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97), known("a", "c", 0.97)]
+        pairs += [known("c", "d", 0.97), known("b", "d", 0.97), not_alike("e", "d"), known("c", "e", 0.97)]
+        pairs += [known("b", "e", 0.97)]
+        drawn, _ = draw_consistently("mix", 60.0, pairs)
+        self.assertEqual({one.status for one in drawn.values()}, {Status.PLACED})
 
     def test_among_neighbours_the_odd_one_is_found_by_the_loops_of_the_others(self):
         pairs = [

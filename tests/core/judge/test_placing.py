@@ -49,6 +49,12 @@ class PlacingTest(unittest.TestCase):
         self.assertEqual(drawn["c"].through, ("a", "b"))
         self.assertEqual(drawn["c"].status, Status.PLACED)
 
+    def test_what_is_unsure_suggests_a_place_from_either_side(self):
+        for one, there_s in ((known("a", "b", 20.0, 0.5), 30.0), (known("b", "a", 20.0, 0.5), -10.0)):
+            drawn = draw("mix", known("mix", "a", 10.0), one)
+            self.assertEqual((drawn["b"].status, drawn["b"].through), (Status.UNSURE, ("a",)))
+            self.assertAlmostEqual(drawn["b"].time_map.offset_s, there_s, delta=1e-9)
+
     def test_a_long_chain_of_doubtful_ones_is_unsure(self):
         drawn = draw("mix", known("mix", "a", 10.0, 0.93), known("a", "b", 20.0, 0.93))
         self.assertEqual((drawn["a"].status, drawn["b"].status), (Status.PLACED, Status.UNSURE))
