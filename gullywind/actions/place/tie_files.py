@@ -57,12 +57,16 @@ def tie_files(
         for done, found in enumerate(pool.map(_ties_of, asked), start=1):
             ties += found
             report(0.8 * done / len(asked))
-        named = dict[frozenset[int], Asked]()
+        pairs = set[frozenset[str]]()
+        asked = []
         for k in waiting:
             facts = results[k].facts
-            for one in said_to_share(str(k), facts.duration_s if facts else 0.0, [*direct, *ties]):
-                named.setdefault(frozenset((k, int(one))), Asked(k, (int(one),), False, paths, kept))
-        for found in pool.map(_ties_of, named.values()):
+            said = said_to_share(str(k), facts.duration_s if facts else 0.0, [*direct, *ties])
+            others = [one for one in said if frozenset((str(k), one)) not in pairs]
+            pairs |= {frozenset((str(k), one)) for one in others}
+            # In one process for each: it unpacks the others' sound into a folder of its own.
+            asked.append(Asked(k, tuple(int(one) for one in others), False, paths, kept))
+        for found in pool.map(_ties_of, [one for one in asked if one.others]):
             ties += found
     report(1.0)
     drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])

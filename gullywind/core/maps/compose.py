@@ -57,8 +57,10 @@ def through(first: TimeMap, second: TimeMap) -> TimeMap | None:
             low, high = max(way.t_rec[0], piece.t_ref[0]), min(way.t_rec[-1], piece.t_ref[-1])
             if high - low < LEAST_LEFT_S:
                 continue
-            bends = [times[(times > low) & (times < high)] for times in (way.t_rec, piece.t_ref)]
-            middle = np.unique(np.concatenate([[low, high], *bends]))
+            bends = np.unique(np.concatenate([way.t_rec, piece.t_ref]))
+            bends = bends[(bends > low + LEAST_LEFT_S) & (bends < high - LEAST_LEFT_S)]
+            # The same bend on both sides, but for roundings, is one.
+            middle = np.concatenate([[low], bends[np.diff(bends, prepend=-np.inf) > LEAST_LEFT_S], [high]])
             knots = np.stack([way.reference_along(middle), piece.along(middle)], axis=1)
             pieces.append(Piece(_bends_only(knots)))
     pieces.sort(key=lambda piece: piece.start)

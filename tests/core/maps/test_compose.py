@@ -30,6 +30,14 @@ class ComposeTest(unittest.TestCase):
         broken = TimeMap((Piece(((-30.0, 0.0), (-10.0, 20.0))), Piece(((-8.0, 20.0), (12.0, 40.0)))))
         self.assertEqual([piece.knots for piece in inverse(broken, 50.0).pieces], [((28.0, 0.0), (78.0, 50.0))])
 
+    @given(st.floats(-1e-12, 1e-12))
+    def test_a_bend_that_both_have_but_for_a_rounding_is_one(self, rounding_s):
+        wandering = Piece(((-90.0, 0.0), (-88.0, 1.99), (-60.0, 30.0)))
+        recording = Piece(((0.0, 50.0), (1.99 + rounding_s, 52.0), (30.0, 80.01)))
+        found = through(TimeMap((wandering,)), TimeMap((recording,)))
+        self.assertEqual([len(one.knots) for one in found.pieces], [3])
+        self.assertAlmostEqual(found.to_reference(np.array([52.0]))[0], -88.0, delta=1e-9)
+
     @given(st.floats(-20, 20), RATES, st.floats(-20, 20), RATES)
     def test_through_a_middle_every_moment_is_where_both_say(self, offset_s, rate, other_s, other):
         middle = TimeMap.placement(offset_s, rate, 120.0)
