@@ -11,7 +11,7 @@ tie to all others than are so found across, those pairs are left out: it lies as
 """
 
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -27,6 +27,8 @@ from gullywind.core.measure.evidence import Status, Way
 LEAST_MISSED_S = 10.0
 #: Sound takes 30 ms for 10 m between two microphones: what is further apart is no way through air.
 MOST_GAP_S = 0.05
+#: A cut with so much of the best one's worth is nearly as good.
+NEARLY = 0.9
 #: So many recordings change sides at most.
 MOST_ROUNDS = 200
 #: Timecode tells no more than a frame or two.
@@ -74,7 +76,10 @@ def draw_consistently(
         gap_s = _gap(timeline, after, worst)
         left_out.append(Contradiction(worst, max(open_loops.values(), key=abs) if gap_s is None else gap_s))
     lost = dict[str, Drawn]()
-    while group := _torn(timeline, _standing(drawn), kept):
+    while groups := _torn(timeline, _standing(drawn), kept):
+        group = groups[0]
+        # As good a cut might lie elsewhere.
+        doubtful.update(*groups[1:])
         across = [one for one in _alike(timeline, _standing(drawn), kept) if len(one.contents & group) == 1]
         kept = [one for one in kept if one not in across]
         after = draw_placings(timeline, kept)
@@ -95,8 +100,11 @@ def _standing(drawn: dict[str, Drawn]) -> dict[str, Drawn]:
     return {key: one for key, one in drawn.items() if one.status is Status.PLACED}
 
 
-def _torn(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> set[str]:
-    """The group that fewest pairs tie to all others against those found not to be alike though they should; or none.
+def _torn(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> list[set[str]]:
+    """Groups that no more pairs tie to all others than were found not to be alike though they should be.
+
+    First the one with fewest against those, then what may as well be wrong: groups elsewhere with hardly more, and who
+    would do on either side. Empty where there are none.
 
     From what hangs by each recording on, recordings change sides as long as that leaves less between the two (after
     Kernighan and Lin, "An efficient heuristic procedure for partitioning graphs", 1970, with one free side).
@@ -109,23 +117,28 @@ def _torn(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> set
         edges[one].append((other, weight))
         edges[other].append((one, weight))
     free = [key for key, one in drawn.items() if one.through and not one.way[-1].by_hand and edges[key]]
-    best, best_worth = set[str](), (1, 0)
+
+    def cost_of_moving(key: str, group: Collection[str]) -> int:
+        return sum(weight if (other in group) == (key in group) else -weight for other, weight in edges[key])
+
+    found = dict[frozenset[str], tuple[int, int]]()
     for seed in free if missed else ():
         group = {key for key in free if key == seed or seed in drawn[key].through}
         for _ in range(MOST_ROUNDS):
-            gains = {
-                key: sum(weight if (other in group) == (key in group) else -weight for other, weight in edges[key])
-                for key in free
-            }
-            moved = min(gains, key=lambda key: gains[key])
-            if gains[moved] >= 0:
+            costs = {key: cost_of_moving(key, group) for key in free}
+            moved = min(costs, key=lambda key: costs[key])
+            if costs[moved] >= 0:
                 break
             group ^= {moved}
         between = [weight for key in group for other, weight in edges[key] if other not in group]
-        worth = sum(between), len(group)
-        if {1, -1} <= set(between) and worth[0] <= 0 and worth < best_worth:
-            best, best_worth = group, worth
-    return best
+        if {1, -1} <= set(between) and sum(between) <= 0:
+            found[frozenset(group)] = sum(between), len(group)
+    if not found:
+        return []
+    best, *others = sorted(found, key=lambda group: found[group])
+    near = [set(one) for one in others if found[one][0] <= NEARLY * found[best][0] and 2 * len(one & best) < len(one)]
+    tied = {other for key in best for other, _ in edges[key]} - best
+    return [set(best), *near, {key for key in tied & set(free) if cost_of_moving(key, best) == 0}]
 
 
 def _alike(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> list[Known]:

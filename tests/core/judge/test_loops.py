@@ -47,7 +47,7 @@ class LoopsTest(unittest.TestCase):
 
     def test_what_hangs_by_one_pair_is_unsure_where_others_should_sound_like_it_and_do_not(self):
         # A jingle that is played twice ties d to c, and e hangs by d; b should share 25 s with d by that.
-        pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97)]
+        pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97), known("a", "c", 0.97)]
         pairs += [known("c", "d", 0.98, wrong_s=-25.0), known("d", "e", 0.97), not_alike("d", "b")]
         pairs += [not_alike("mix", "stranger")]
         drawn, left_out = draw_consistently("mix", 60.0, pairs)
@@ -55,6 +55,13 @@ class LoopsTest(unittest.TestCase):
         self.assertEqual({drawn[name].status for name in "abc"}, {Status.PLACED})
         self.assertEqual({drawn[name].status for name in "de"}, {Status.UNSURE})
         self.assertEqual(drawn["stranger"].status, Status.UNPLACED)
+
+    def test_in_a_chain_nobody_can_say_which_pair_is_wrong(self):
+        pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97)]
+        pairs += [known("c", "d", 0.98, wrong_s=-25.0), not_alike("d", "b")]
+        drawn, _ = draw_consistently("mix", 60.0, pairs)
+        self.assertEqual({drawn[name].status for name in "ab"}, {Status.PLACED})
+        self.assertEqual({drawn[name].status for name in "cd"}, {Status.UNSURE})
 
     def test_what_hangs_by_two_pairs_stays_where_one_more_did_not_sound_alike(self):
         pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97), known("a", "c", 0.97)]
