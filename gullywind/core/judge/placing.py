@@ -135,8 +135,13 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
         done.add(content)
         placed[content] = found
         reach(content, found)
-    # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others.
-    for one in sorted(counting, key=lambda one: one.confidence):
+
+    # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others, and what the
+    # two say themselves after what others say.
+    def by_weight(one: Known) -> tuple[bool, float]:
+        return one.timeline == timeline and one.time_map is not None, one.confidence
+
+    for one in sorted(counting, key=by_weight):
         is_copy = one.timeline == one.recording
         if not is_copy and (one.status is Status.PLACED or one.contents <= done):
             continue

@@ -55,6 +55,10 @@ class PlacingTest(unittest.TestCase):
             self.assertEqual((drawn["b"].status, drawn["b"].through), (Status.UNSURE, ("a",)))
             self.assertAlmostEqual(drawn["b"].time_map.offset_s, there_s, delta=1e-9)
 
+    def test_what_is_unsure_of_the_two_themselves_stands_before_what_others_say(self):
+        drawn = draw("mix", known("mix", "a", 10.0), known("mix", "b", 40.0, 0.5), known("b", "a", 20.0, 0.8))
+        self.assertEqual((drawn["b"].status, drawn["b"].through), (Status.UNSURE, ()))
+
     def test_a_long_chain_of_doubtful_ones_is_unsure(self):
         drawn = draw("mix", known("mix", "a", 10.0, 0.93), known("a", "b", 20.0, 0.93))
         self.assertEqual((drawn["a"].status, drawn["b"].status), (Status.PLACED, Status.UNSURE))
