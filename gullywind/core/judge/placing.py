@@ -136,8 +136,8 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
         placed[content] = found
         reach(content, found)
 
-    # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others, and what the
-    # two say themselves after what others say.
+    # What is not sure leads nowhere further, but it is known: the surest last, as it overwrites the others, and what
+    # the two say themselves after what others say.
     def by_weight(one: Known) -> tuple[bool, float]:
         return one.timeline == timeline and one.time_map is not None, one.confidence
 
