@@ -145,6 +145,9 @@ def _alike(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> li
     """Measurements between two recordings that agree with where those lie."""
     found = []
     for one in known:
+        # Of two copies of one content nothing follows.
+        if one.timeline == one.recording:
+            continue
         if one.status is Status.PLACED and not one.by_hand and timeline not in one.contents:
             gap_s = _gap(timeline, drawn, one)
             if gap_s is not None and abs(gap_s) <= MOST_GAP_S:

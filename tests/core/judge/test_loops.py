@@ -63,6 +63,12 @@ class LoopsTest(unittest.TestCase):
         self.assertEqual({drawn[name].status for name in "ab"}, {Status.PLACED})
         self.assertEqual({drawn[name].status for name in "cd"}, {Status.UNSURE})
 
+    def test_a_copy_of_a_content_says_nothing_of_where_it_lies(self):
+        copy = Known("b-b", "b", "b", Status.PLACED, TimeMap.placement(0.0, 1.0, 30.0), 0.99)
+        pairs = [known("mix", "a"), known("a", "b"), copy, not_alike("b", "d"), known("b", "c"), known("c", "d")]
+        drawn, _ = draw_consistently("mix", 60.0, pairs)
+        self.assert_right(drawn, "a", "b", "c", "d")
+
     def test_what_hangs_by_two_pairs_stays_where_one_more_did_not_sound_alike(self):
         pairs = [known("mix", "a"), known("a", "b", 0.97), known("b", "c", 0.97), known("a", "c", 0.97)]
         pairs += [known("c", "d", 0.97), known("b", "d", 0.97), not_alike("e", "d"), known("c", "e", 0.97)]
