@@ -62,7 +62,7 @@ def tie_files(
         for k in waiting:
             facts = results[k].facts
             said = said_to_share(str(k), facts.duration_s if facts else 0.0, [*direct, *ties])
-            others = [one for one in said if frozenset((str(k), one)) not in pairs]
+            others = [one for one in said if int(one) in there and frozenset((str(k), one)) not in pairs]
             pairs |= {frozenset((str(k), one)) for one in others}
             # In one process for each: it unpacks the others' sound into a folder of its own.
             asked.append(Asked(k, tuple(int(one) for one in others), False, paths, kept))
