@@ -163,11 +163,9 @@ def _misses(timeline: str, drawn: dict[str, Drawn], known: Sequence[Known]) -> l
         if one.by_hand or one.way is Way.TIMECODE or timeline in one.contents or one.contents in alike:
             continue
         maps = [drawn[content].time_map for content in one.contents if content in drawn]
-        gap_s = _gap(timeline, drawn, one)
-        if len(maps) < 2 or (gap_s is not None and abs(gap_s) <= MOST_GAP_S):
-            continue
         placed = [time_map for time_map in maps if time_map is not None]
-        if len(placed) < 2:
+        gap_s = _gap(timeline, drawn, one)
+        if len(placed) < 2 or (gap_s is not None and abs(gap_s) <= MOST_GAP_S):
             continue
         shared_s = min(one.end_ref_s_exclusive for one in placed) - max(one.start_ref_s for one in placed)
         if shared_s >= LEAST_MISSED_S:
