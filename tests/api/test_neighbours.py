@@ -49,3 +49,37 @@ class NeighboursTest(ApiCase):
         self.assertEqual(project["undo"], "3 recordings: placed by sound")
         undone = self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "undo"}).json()
         self.assertEqual({one["map"] for one in undone["recordings"]}, {None})
+
+
+class DoubtTest(ApiCase):
+    """A jingle that is played twice ties a clip to another one; what is brought in later shows that it is not of then."""
+
+    LATER = with_noise(busy(36.0, 188), 20.0, 189)
+    LATER[: 16 * RATE_HZ] = EVENT[50 * RATE_HZ : 66 * RATE_HZ]
+    files: ClassVar[dict[str, bytes]] = {
+        "Desk.wav": wav_bytes(EVENT[: 40 * RATE_HZ]),
+        "Near.wav": taken(20.0, 66.0, 185),
+        "Jingle.wav": wav_bytes(LATER),
+    }
+
+    def test_a_place_through_others_is_in_doubt_once_what_should_sound_like_it_does_not(self):
+        project = self.placed()
+        jingle = self.recording(project, "Jingle")
+        self.assertEqual(jingle["status"], "placed")
+        self.assertIn("found through Near", jingle["sentence"])
+        self.assertAlmostEqual(jingle["map"]["offset_s"], 50.0, delta=0.05)
+        for name, body in {"Long.wav": taken(22.0, 100.0, 186), "Late.wav": taken(65.5, 105.0, 187)}.items():
+            self.upload(project, name, body)
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={})
+        self.run_jobs()
+        found = {one["name"]: one for one in self.project(project)["recordings"]}
+        self.assertEqual((found["Near"]["status"], found["Long"]["status"]), ("placed", "placed"))
+        # Which of the two is not of that moment nobody can say: both keep their place as a suggestion.
+        for name, offset_s in (("Jingle", 50.0), ("Late", 65.5)):
+            self.assertEqual(found[name]["status"], "unsure")
+            self.assertAlmostEqual(found[name]["map"]["offset_s"], offset_s, delta=0.05)
+            self.assertLessEqual(found[name]["judgement"]["confidence"], 0.5)
+        # All of it was one order: one step back.
+        undone = self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "undo"}).json()
+        before = {one["name"]: one for one in undone["recordings"]}
+        self.assertEqual((before["Jingle"]["status"], before["Late"]["map"]), ("placed", None))

@@ -67,6 +67,8 @@ def draw_anew(
 ) -> Drawn:
     """Store where a recording lies after it was measured, and with it those that wait for a place and now have one.
 
+    What was placed through others, and by what is known now lies elsewhere or not surely there, is told anew as well.
+
     `coded`: contents of whose places their timecode says something new.
     """
     direct = known_of(session, measurements_of(session, project.id, [row.content_hash]))
@@ -92,7 +94,8 @@ def draw_anew(
         if there is None or one.locked:
             continue
         later = there.through or one.content_hash in coded
-        if one.id == row.id or (_waits(one, reference) and later) or _lies_elsewhere(one, row, there):
+        told_anew = (_waits(one, reference) and later) or _lies_elsewhere(one, row, there) or _in_doubt(one, there)
+        if one.id == row.id or told_anew:
             found.append(Found(one, there))
     placed = [one for one in found if one.drawn.time_map is not None or one.recording.version_id is not None]
     made = {one.recording.id: add_part(session, change, part_of(one, names)) for one in placed}
@@ -116,6 +119,16 @@ def _lies_elsewhere(one: RecordingRow, row: RecordingRow, there: Drawn) -> bool:
     if one.member.membership.set_id != row.member.membership.set_id or there.way[-1].way is not Way.SET:
         return False
     return one.current is None or not alike(one.current.value.time_map, there.time_map)
+
+
+def _in_doubt(one: RecordingRow, there: Drawn) -> bool:
+    """Whether a recording that the program placed through others does not lie there any more, or not surely."""
+    placing = one.placing
+    if placing is None or not placing.through or placing.status != Status.PLACED or not one.is_untouched:
+        return False
+    if there.status is not Status.PLACED or there.time_map is None or one.current is None:
+        return True
+    return not one.current.value.time_map.lies_at(there.time_map.offset_s)
 
 
 def _waits(row: RecordingRow, reference: RecordingRow) -> bool:
@@ -253,9 +266,7 @@ def _names(drawn: Drawn, names: Mapping[str, str]) -> list[str]:
 def _sentence(drawn: Drawn, names: Mapping[str, str]) -> str:
     if drawn.way and drawn.way[-1].way is Way.SET:
         return f"placed with {names.get(drawn.through[-1], REMOVED)}, of the same set"
-    if drawn.through:
-        return f"placed through {' and '.join(_names(drawn, names))}"
-    if drawn.way[0].by_hand:
+    if drawn.way[0].by_hand and not drawn.through:
         return "as it was set by hand"
-    by = f"placed by its {drawn.way[0].way}"
+    by = f"placed through {' and '.join(_names(drawn, names))}" if drawn.through else f"placed by its {drawn.way[0].way}"
     return by if drawn.status is Status.PLACED else f"{by}, unsure"

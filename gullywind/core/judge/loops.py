@@ -27,6 +27,8 @@ from gullywind.core.measure.evidence import Status, Way
 LEAST_MISSED_S = 10.0
 #: Sound takes 30 ms for 10 m between two microphones: what is further apart is no way through air.
 MOST_GAP_S = 0.05
+#: Of two that contradict each other one is wrong.
+EVEN_ODDS = 0.5
 #: A cut with so much of the best one's worth is nearly as good.
 NEARLY = 0.9
 #: So many recordings change sides at most.
@@ -91,8 +93,11 @@ def draw_consistently(
     doubtful |= {one.recording for one in kept if one.timeline == timeline and _missed(one, drawn, duration_s)}
     lost = {key: one for key, one in lost.items() if key not in drawn or drawn[key].time_map is None}
     drawn |= lost
-    unsure = {key: replace(drawn[key], status=Status.UNSURE) for key in (doubtful | lost.keys()) & drawn.keys()}
-    return drawn | unsure, left_out
+    return drawn | {key: _in_doubt(drawn[key]) for key in (doubtful | lost.keys()) & drawn.keys()}, left_out
+
+
+def _in_doubt(one: Drawn) -> Drawn:
+    return replace(one, status=Status.UNSURE, confidence=min(one.confidence, EVEN_ODDS))
 
 
 def _standing(drawn: dict[str, Drawn]) -> dict[str, Drawn]:
