@@ -4,6 +4,7 @@ import { memo, type ReactNode, useCallback, useRef } from 'react'
 import { Choice } from '../ui/Choice'
 import { timecode } from '../time/times'
 import { player, usePlayer } from './player'
+import { TurnChoice } from './TurnChoice'
 import { WAYS, type Way } from './ways'
 import { usePlayhead } from './usePlayhead'
 
@@ -12,11 +13,13 @@ interface Props {
   /** The ways of hearing that make sense here. */
   ways: readonly Way[]
   labels?: Partial<Record<Way, string>>
+  /** What is chosen while both are heard in turns. */
+  turns?: ReactNode
   children?: ReactNode
 }
 
 /** Play, time, ways of hearing; what else is of use here stands at the right. */
-export const ListeningBar = memo(function ListeningBar({ frameRate, ways, labels, children }: Props) {
+export const ListeningBar = memo(function ListeningBar({ frameRate, ways, labels, turns, children }: Props) {
   const playing = usePlayer((s) => s.playing)
   const way = usePlayer((s) => s.way)
   const loop = usePlayer((s) => s.loop)
@@ -63,6 +66,7 @@ export const ListeningBar = memo(function ListeningBar({ frameRate, ways, labels
         rounded="md"
         overflow="hidden"
       />
+      {way === 'turns' && (turns ?? <TurnChoice selected={null} />)}
       {loop.length > 0 && (
         <Button size="xs" variant="outline" onClick={() => player.setLoop([])} title="Stop repeating (L)">
           <Repeat size={13} />{' '}

@@ -1,6 +1,6 @@
 import type { Track } from './fetchSound'
 import type { Segment } from './owed'
-import { levelOf, turnsOf, type Way } from './ways'
+import { levelOf, turnsOf, type Turn, type Way } from './ways'
 
 /** A gain is at its new value, near enough, after a few times this: no gap, no click. */
 export const SMOOTH_S = 0.004
@@ -39,9 +39,9 @@ export class Levels {
   }
 
   /** Who is heard when, from now to the end of a segment, where both are heard in turns: the reference in even ones. */
-  takeTurns(context: AudioContext, tracks: readonly Track[], { when, first, samples }: Segment, rate: number): void {
+  takeTurns(context: AudioContext, tracks: readonly Track[], { when, first, samples }: Segment, rate: number, turn: Turn): void {
     const fromS = first / rate
-    for (const { beginS, endS, isRef } of turnsOf(fromS, (first + samples) / rate)) {
+    for (const { beginS, endS, isRef } of turnsOf(fromS, (first + samples) / rate, turn)) {
       if (when + endS - fromS <= context.currentTime) continue
       const at = Math.max(when + beginS - fromS, context.currentTime)
       for (const track of tracks)

@@ -2,8 +2,9 @@ import { fetchSound, type Track } from './fetchSound'
 import { Levels, SMOOTH_S } from './levels'
 import { enter } from './loops'
 import { owedFrom, type Segment } from './owed'
-import { usePlayer, WAY_KEY, type Range } from './playerState'
-import type { Way } from './ways'
+import { TURN_KEY, usePlayer, WAY_KEY, type Range } from './playerState'
+import { Voices } from './voices'
+import type { Turn, Way } from './ways'
 
 /**
  * Sample-accurate playback: chunks come from the server in reference time, already mapped, and are scheduled on one
@@ -16,7 +17,6 @@ export type { Range }
 const FIRST_S = 0.35
 /** So long fades what ends or begins where playing jumps. */
 const JUMP_S = 0.003
-const FADED_S = 8 * SMOOTH_S
 /** What is heard on either side of a moment. */
 const AROUND_S = 0.5
 const CHUNK_S = 2
@@ -27,20 +27,12 @@ const LEAD_S = 0.06
 const SWAP_S = 0.03
 const HEAD_S = 0.45
 
-interface Voice {
-  source: AudioBufferSourceNode
-  /** What is replaced fades out while what replaces it fades in. */
-  fade: GainNode
-  when: number
-  end: number
-}
-
 class Player {
   private context: AudioContext | null = null
   private rate = 48000
   private tracks: Track[] = []
   private levels = new Levels()
-  private voices = new Map<string, Voice[]>()
+  private voices = new Voices()
   private segments: Segment[] = []
   private run = 0
   private lengthS = 0
@@ -85,6 +77,12 @@ class Player {
   setWay(way: Way): void {
     localStorage.setItem(WAY_KEY, way)
     usePlayer.setState({ way })
+    this.applyWay()
+  }
+
+  setTurn(turn: Turn): void {
+    localStorage.setItem(TURN_KEY, String(turn.lengthS))
+    usePlayer.setState({ turn })
     this.applyWay()
   }
 
@@ -151,8 +149,7 @@ class Player {
   stop(): void {
     const positionS = this.positionS()
     this.run++
-    for (const voices of this.voices.values()) for (const voice of voices) voice.source.stop()
-    this.voices.clear()
+    this.voices.stop()
     this.segments = []
     usePlayer.setState({ playing: false, positionS: this.once ? this.once.backS : positionS })
     this.once = null
@@ -211,7 +208,7 @@ class Player {
         for (const [i, track] of tracks.entries()) {
           const current = this.tracks.find((t) => t.recordingId === track.recordingId)
           const buffer = current && current.mapId !== track.mapId ? await this.fetch(current, next, samples) : buffers[i]!
-          const { fade } = this.schedule(track, buffer, when)
+          const fade = this.schedule(track, buffer, when)
           // Where it jumps, one moment ends and another begins: neither with a click.
           if (jumped) fade.gain.setValueAtTime(0, when).linearRampToValueAtTime(1, when + JUMP_S)
           const over = when + samples / this.rate
@@ -244,15 +241,10 @@ class Player {
       const buffer = await this.fetch(track, part.first, part.samples)
       if (!current()) return
       const from = Math.max(part.when, Math.ceil((context.currentTime + 0.01) * this.rate) / this.rate)
-      if (!stopped)
-        for (const voice of this.voices.get(track.recordingId) ?? [])
-          if (voice.end > from) {
-            voice.fade.gain.setTargetAtTime(0, from, SMOOTH_S)
-            voice.source.stop(from + FADED_S)
-          }
+      if (!stopped) this.voices.fadeOut(track.recordingId, from)
       const late = Math.max(0, Math.round((from - part.when) * this.rate))
       if (late < buffer.length) {
-        const { fade } = this.schedule(track, buffer, part.when + late / this.rate, late)
+        const fade = this.schedule(track, buffer, part.when + late / this.rate, late)
         // The two curves add up to one: no gap, no click.
         if (!stopped) fade.gain.setValueAtTime(0, from).setTargetAtTime(1, from, SMOOTH_S)
         begun?.()
@@ -265,17 +257,8 @@ class Player {
     return fetchSound(track, this.rate, first, samples)
   }
 
-  private schedule(track: Track, buffer: AudioBuffer, when: number, skip = 0): Voice {
-    const context = this.context!
-    const source = new AudioBufferSourceNode(context, { buffer })
-    const fade = new GainNode(context)
-    source.connect(fade).connect(this.levels.outputOf(context, track).gain)
-    source.start(when, skip / this.rate)
-    const voices = (this.voices.get(track.recordingId) ?? []).filter((v) => v.end > context.currentTime)
-    const voice = { source, fade, when, end: when + (buffer.length - skip) / this.rate }
-    voices.push(voice)
-    this.voices.set(track.recordingId, voices)
-    return voice
+  private schedule(track: Track, buffer: AudioBuffer, when: number, skip = 0): GainNode {
+    return this.voices.schedule(this.levels.outputOf(this.context!, track).gain, track.recordingId, buffer, when, skip)
   }
 
   private get way(): Way {
@@ -289,7 +272,8 @@ class Player {
   }
 
   private takeTurns(segment: Segment): void {
-    if (this.context && this.way === 'turns') this.levels.takeTurns(this.context, this.tracks, segment, this.rate)
+    if (!this.context || this.way !== 'turns') return
+    this.levels.takeTurns(this.context, this.tracks, segment, this.rate, usePlayer.getState().turn)
   }
 
   private async until(when: number, run: number): Promise<void> {

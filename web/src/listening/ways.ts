@@ -10,8 +10,16 @@ export const WAYS: readonly { way: Way; label: string; key: string }[] = [
   { way: 'difference', label: 'Difference', key: '6' },
 ]
 
-/** In turns each is heard for so long, from whole multiples of it on. */
-export const TURN_S = 1
+/** How long each is heard in turns, s, and a moment at which the reference's turn begins, s of reference time. */
+export interface Turn {
+  lengthS: number
+  originS: number
+}
+
+/** Turns that are offered anywhere, s; a bar is as long as what is selected. */
+export const TURNS_S: readonly number[] = [0.5, 1, 2, 4]
+/** Shorter ones would be a tremolo, s. */
+export const LEAST_TURN_S = 0.1
 
 /** How loud a track is, of so many; in turns they change, see `turnsOf`. `taken` is the recording's gain in a difference. */
 export function levelOf(way: Way, isRef: boolean, tracks: number, taken: number): number {
@@ -22,9 +30,10 @@ export function levelOf(way: Way, isRef: boolean, tracks: number, taken: number)
 }
 
 /** The turns of a stretch of reference time: from when to when, s, and whether the reference has it. */
-export function turnsOf(fromS: number, untilS: number): { beginS: number; endS: number; isRef: boolean }[] {
+export function turnsOf(fromS: number, untilS: number, { lengthS, originS }: Turn): { beginS: number; endS: number; isRef: boolean }[] {
   const turns = []
-  for (let turn = Math.floor(fromS / TURN_S); turn * TURN_S < untilS; turn++)
-    turns.push({ beginS: Math.max(turn * TURN_S, fromS), endS: Math.min((turn + 1) * TURN_S, untilS), isRef: turn % 2 === 0 })
+  const startOf = (turn: number): number => originS + turn * lengthS
+  for (let turn = Math.floor((fromS - originS) / lengthS); startOf(turn) < untilS; turn++)
+    turns.push({ beginS: Math.max(startOf(turn), fromS), endS: Math.min(startOf(turn + 1), untilS), isRef: turn % 2 === 0 })
   return turns
 }

@@ -10,6 +10,7 @@ import { useProjectEvents } from '../../api/useProjectEvents'
 import { ListeningBar } from '../../listening/ListeningBar'
 import type { Track } from '../../listening/fetchSound'
 import { player } from '../../listening/player'
+import { TurnChoice } from '../../listening/TurnChoice'
 import { WAYS } from '../../listening/ways'
 import { Gone } from '../../ui/Gone'
 import { Page } from '../../ui/Page'
@@ -91,6 +92,12 @@ const GAUGES = (
   </>
 )
 
+const TURNS = <BenchTurns />
+
+function BenchTurns() {
+  return <TurnChoice selected={useBench((s) => s.selection)} />
+}
+
 function Sentence() {
   return (
     <Text fontFamily="sentence" fontSize="lg" lineHeight="1.35" data-testid="sentence" role="status">
@@ -164,7 +171,7 @@ function Work() {
         </Flex>
         <SidePanel />
       </Flex>
-      <ListeningBar frameRate={project.frame_rate.per_second} ways={ALL_WAYS}>
+      <ListeningBar frameRate={project.frame_rate.per_second} ways={ALL_WAYS} turns={TURNS}>
         {GAUGES}
       </ListeningBar>
     </>
