@@ -1,6 +1,7 @@
 """Videos whose frames say which they are: a number in black and white bars, readable after any codec."""
 
 import struct
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import numpy as np
 
 #: Bars of one bit each, the highest first, across the width.
 BITS, WIDTH, HEIGHT = 12, 192, 108
+MILLISECOND = Fraction(1, 1000)
 
 
 def bars(number: int) -> np.ndarray:
@@ -30,16 +32,22 @@ def numbered_video(
     sound: np.ndarray,
     *,
     rate: Fraction = Fraction(25),
+    begins_s: Sequence[float] | None = None,
     sample_rate_hz: int,
     codec: str = "libx264",
     sound_codec: str = "aac",
 ) -> Path:
-    """A video of frames that are numbered from 0, with `sound`, shape (samples,), as long as that."""
+    """A video of frames that are numbered from 0, with `sound`, shape (samples,), as long as that.
+
+    The frames are even, or begin when they are to: whole milliseconds, as many as even ones or fewer.
+    """
     # Few frames stand by themselves, and some are sent before they are shown: the hard case for seeking.
     options = {"g": "100", "bf": "2", "preset": "ultrafast"} if codec == "libx264" else {"g": "100"}
     with av.open(str(path), "w") as container:
         picture = container.add_stream(codec, rate=rate, options=options)
         assert isinstance(picture, av.VideoStream)
+        if begins_s is not None:
+            picture.codec_context.time_base = MILLISECOND
         picture.width, picture.height, picture.pix_fmt = WIDTH, HEIGHT, "yuv420p"
         audio = container.add_stream(sound_codec, rate=sample_rate_hz, layout="mono")
         assert isinstance(audio, av.AudioStream)
@@ -48,9 +56,11 @@ def numbered_video(
         if kind.startswith("s16"):
             heard = np.rint(heard.clip(-1, 1) * 32767).astype(np.int16)
         per_frame = sample_rate_hz / rate
-        for number in range(int(sound.size / per_frame)):
+        for number in range(int(sound.size / per_frame) if begins_s is None else len(begins_s)):
             frame = av.VideoFrame.from_ndarray(bars(number), "rgb24")
             frame.pts = number
+            if begins_s is not None:
+                frame.pts, frame.time_base = round(begins_s[number] * 1000), MILLISECOND
             container.mux(picture.encode(frame))
             # Side by side, as a camera writes them.
             start, stop = round(number * per_frame), round((number + 1) * per_frame)

@@ -15,6 +15,7 @@ import av
 import numpy as np
 
 from gullywind.core.ground.errors import UnreadableError
+from gullywind.core.ground.units import Floats
 from gullywind.formats.containers import clock_start_s, open_container
 
 #: Reading on is quicker than seeking for a moment that is this near ahead, s.
@@ -26,6 +27,41 @@ SEEK_EARLIER_S = (0.5, 5.0, 20.0, 80.0, float("inf"))
 SEEK_BEFORE_S = 10.0
 #: Quantisers of JPEG, 2 the finest: details of lips stay, and a frame of 480 pixels takes about 20 kB.
 FINEST, COARSEST = 3, 6
+#: Containers that round stamps to a millisecond still hold an even picture, s.
+EVEN_S = 0.0015
+
+
+def read_frame_times(path: Path) -> Floats:
+    """When each frame begins where they are not even (a phone's in low light): shape (frames,), s, rising.
+
+    Empty where every frame lies where the mean rate has it. Nothing is decoded, but a container without a table that
+    proves its picture even is read through.
+
+    Raises
+    ------
+    UnreadableError : it holds no picture, or is damaged.
+    """
+    with open_container(path) as container:
+        if not container.streams.video:
+            raise UnreadableError("holds no picture")
+        stream = container.streams.video[0]
+        rate = stream.average_rate
+        # The table of such a file has every frame's length: one length is the base rate, and the mean as well.
+        if "mov" in container.format.name.split(",") and rate and rate == stream.base_rate:
+            return np.zeros(0)
+        zero_s = clock_start_s(container) or 0.0
+        assert stream.time_base is not None
+        try:
+            stamps = [
+                packet.pts for packet in container.demux(stream) if packet.pts is not None and not packet.is_discard
+            ]
+        except av.error.FFmpegError as error:
+            raise UnreadableError("holds a picture that cannot be read through") from error
+        times = np.unique(np.array(stamps, np.float64)) * float(stream.time_base) - zero_s
+    if times.size < 2 or rate is None:
+        return np.zeros(0)
+    even = times[0] + np.arange(times.size) / float(rate)
+    return np.zeros(0) if np.abs(times - even).max() < EVEN_S else times
 
 
 @dataclass(frozen=True, slots=True)

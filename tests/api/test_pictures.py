@@ -55,6 +55,9 @@ class PicturesTest(ApiCase):
         part = self.client.get(f"/api/recordings/{camera}/file", headers={"Range": "bytes=4-7"})
         self.assertEqual((part.status_code, part.content, part.headers["content-type"]), (206, b"ftyp", "video/mp4"))
         self.assertEqual(self.client.get(f"/api/recordings/{desk}/file").status_code, 404)
+        # Its frames are even: they are where their rate has them.
+        self.assertEqual(self.client.get(f"/api/recordings/{camera}/frame-times").content, b"")
+        self.assertEqual(self.client.get(f"/api/recordings/{desk}/frame-times").status_code, 404)
         path = f"/api/recordings/{camera}/frames"
         body = self.client.get(path, params={"start": 2.01, "stop": 2.09, "width": 96}).content
         starts = []

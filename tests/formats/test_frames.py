@@ -8,7 +8,7 @@ import av
 import numpy as np
 
 from gullywind.core.ground.errors import UnreadableError
-from gullywind.formats.frames import FrameReader, Picture
+from gullywind.formats.frames import FrameReader, Picture, read_frame_times
 from tests.files import wav_bytes
 from tests.pictures import number_in, numbered_video, turned_clockwise
 from tests.signals import RATE_HZ, busy
@@ -64,6 +64,27 @@ class FrameReaderTest(unittest.TestCase):
         self.assertEqual(seen.shape, (192, 108, 3))
         # What was at the left is at the top now.
         self.assertEqual(number_in(seen.transpose(1, 0, 2)), 25)
+
+    def test_frames_that_are_not_even_are_told_and_read_by_their_own_times(self):
+        # A phone that halves its rate in low light, and jitters.
+        rng = np.random.default_rng(33)
+        lengths = np.where(np.arange(150) < 60, 40, 80) + rng.integers(-6, 7, 150)
+        begins_s = np.concatenate([[0.0], np.cumsum(lengths)[:-1]]) / 1000
+        for name in ("v.mp4", "v.mov", "v.mkv"):
+            with self.subTest(container=name):
+                path = numbered_video(self.folder / name, busy(12.0, 31), begins_s=begins_s, sample_rate_hz=RATE_HZ)
+                times = read_frame_times(path)
+                np.testing.assert_allclose(times, begins_s, atol=0.0011)
+                reader = FrameReader(path)
+                for number in (3, 61, 100, 149):
+                    middle = times[number] + lengths[number] / 2000
+                    self.assertEqual(number_in(shown(reader.read(middle, middle, width=192)[0])), number)
+
+    def test_even_frames_have_no_times_of_their_own(self):
+        for name, rate in (("e.mp4", NTSC), ("e.mkv", NTSC), ("e.ts", Fraction(25))):
+            with self.subTest(container=name):
+                path = numbered_video(self.folder / name, busy(6.0, 31), rate=rate, sample_rate_hz=RATE_HZ)
+                self.assertEqual(read_frame_times(path).size, 0)
 
     def test_sound_alone_has_none(self):
         path = self.folder / "a.wav"

@@ -6,7 +6,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response
 from fastapi.responses import FileResponse
 
-from gullywind.actions.hear.see_picture import LEAST_WIDTH, MOST_WIDTH, picture_path, see_frames
+from gullywind.actions.hear.see_picture import LEAST_WIDTH, MOST_WIDTH, picture_path, see_frames, see_times
 from gullywind.api.deps import ContextDep
 
 router = APIRouter(tags=["pictures"])
@@ -36,3 +36,12 @@ def get_frames(
     frames = see_frames(context, recording_id, start, stop, width)
     body = b"".join(struct.pack("<dI", one.start_s, len(one.jpeg)) + one.jpeg for one in frames)
     return Response(body, media_type="application/octet-stream", headers={"Cache-Control": KEPT})
+
+
+@router.get("/recordings/{recording_id}/frame-times", response_class=Response)
+def get_frame_times(recording_id: UUID, context: ContextDep) -> Response:
+    """When each frame begins, s of the recording's own time, as little-endian float64; empty where they are even."""
+    times = see_times(context, recording_id)
+    return Response(
+        times.astype("<f8").tobytes(), media_type="application/octet-stream", headers={"Cache-Control": KEPT}
+    )

@@ -3,11 +3,9 @@ import { useCallback, useEffect, useRef, useState } from 'react'
 import type { Recording } from '../api/client'
 import { usePlayer } from '../listening/player'
 import { usePlayhead } from '../listening/usePlayhead'
-import { rateFrom, type Frames } from '../time/frames'
+import { fetchFrameTimes, framesOf } from './framesOf'
 import { FramePicture } from './FramePicture'
 import { NativePicture, type TimeAt } from './NativePicture'
-
-export const framesOf = ({ media }: Recording): Frames => ({ startS: media.picture_start_s ?? 0, rate: rateFrom(media.frame_rate) })
 
 interface Props {
   recording: Recording
@@ -23,17 +21,22 @@ export function PictureView({ recording, timeAt }: Props) {
   const [isThere, setThere] = useState(true)
   const [problem, setProblem] = useState<string | null>(null)
   const picture = useRef<NativePicture | FramePicture | null>(null)
-  const { startS, rate } = framesOf(recording)
+  const frames = framesOf(recording)
+  useEffect(() => {
+    void fetchFrameTimes(recording)
+    // It is the same picture for as long as it is the same recording.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [recording.id])
   useEffect(() => {
     const made =
       native && video.current
-        ? new NativePicture(video.current, { startS, rate }, () => setNative(false), setThere)
+        ? new NativePicture(video.current, frames, () => setNative(false), setThere)
         : canvas.current
-          ? new FramePicture(canvas.current, recording.id, { startS, rate }, setProblem, setThere)
+          ? new FramePicture(canvas.current, recording.id, frames, setProblem, setThere)
           : null
     picture.current = made
     return () => made?.end()
-  }, [native, recording.id, startS, rate])
+  }, [native, recording.id, frames])
   const follow = useCallback(
     (positionS: number) => picture.current?.follow(positionS, usePlayer.getState().playing, timeAt),
     // A picture that is made anew follows from its beginning.

@@ -1,5 +1,5 @@
 import { player, usePlayer } from '../../listening/player'
-import { framesOf } from '../../seeing/PictureView'
+import { framesOf } from '../../seeing/framesOf'
 import { frameAt, startOf } from '../../time/frames'
 import { identity, toRecording, toReference } from '../../time/timeMap'
 import { sayProblem } from '../../ui/problems'
