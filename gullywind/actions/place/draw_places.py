@@ -268,5 +268,7 @@ def _sentence(drawn: Drawn, names: Mapping[str, str]) -> str:
         return f"placed with {names.get(drawn.through[-1], REMOVED)}, of the same set"
     if drawn.way[0].by_hand and not drawn.through:
         return "as it was set by hand"
-    by = f"placed through {' and '.join(_names(drawn, names))}" if drawn.through else f"placed by its {drawn.way[0].way}"
+    by = (
+        f"placed through {' and '.join(_names(drawn, names))}" if drawn.through else f"placed by its {drawn.way[0].way}"
+    )
     return by if drawn.status is Status.PLACED else f"{by}, unsure"
