@@ -52,7 +52,7 @@ class NeighboursTest(ApiCase):
 
 
 class DoubtTest(ApiCase):
-    """A jingle that is played twice ties a clip to another one; what is brought in later shows that it is not of then."""
+    """A jingle that is played twice ties a clip to another: what comes in later shows that it is not of that moment."""
 
     LATER = with_noise(busy(36.0, 188), 20.0, 189)
     LATER[: 16 * RATE_HZ] = EVENT[50 * RATE_HZ : 66 * RATE_HZ]
