@@ -107,7 +107,7 @@ class PictureTest(InterfaceTest):
         return (seen["number"] + 0.5) * FRAME_S - CLOCK * (t_ref - OFFSET_S)
 
     def in_step(self) -> None:
-        for start_s in (6.0, 20.0, 34.0):
+        for start_s in (6.0, 18.0, 30.0):
             self.seek(start_s)
             self.page.keyboard.press("1")
             self.page.keyboard.press("Space")
