@@ -65,6 +65,7 @@ export const ListeningBar = memo(function ListeningBar({ frameRate, ways, labels
         borderColor="border.emphasized"
         rounded="md"
         overflow="hidden"
+        flexShrink={0}
       />
       {way === 'turns' && (turns ?? <TurnChoice selected={null} />)}
       {loop.length > 0 && (

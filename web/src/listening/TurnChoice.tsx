@@ -10,7 +10,7 @@ export function TurnChoice({ selected }: { selected: Range | null }) {
   const lasts = selected ? selected.endS - selected.startS : 0
   const isOwn = originS !== 0 || !TURNS_S.includes(lengthS)
   return (
-    <NativeSelect.Root size="xs" w="auto" flexShrink={0}>
+    <NativeSelect.Root size="xs" w="108px" flexShrink={0}>
       <NativeSelect.Field
         aria-label="How long each is heard in turns"
         title="How long each is heard in turns; select a bar to hear them bar by bar"
@@ -28,7 +28,7 @@ export function TurnChoice({ selected }: { selected: Range | null }) {
           </option>
         ))}
         {isOwn && <option value={lengthS}>each {lengthS.toFixed(2)} s</option>}
-        {lasts >= LEAST_TURN_S && <option value={AS_SELECTED}>as long as selected ({lasts.toFixed(2)} s)</option>}
+        {lasts >= LEAST_TURN_S && <option value={AS_SELECTED}>as selected ({lasts.toFixed(2)} s)</option>}
       </NativeSelect.Field>
       <NativeSelect.Indicator />
     </NativeSelect.Root>

@@ -79,7 +79,7 @@ export function DoublingGauge() {
           />
         )}
       </Box>
-      <Text fontSize="sm" color="fg.muted" truncate data-testid="doubling" data-lag-ms={found?.lag_ms}>
+      <Text fontSize="xs" lineHeight="1.35" color="fg.muted" lineClamp={2} data-testid="doubling" data-lag-ms={found?.lag_ms}>
         {found === null ? 'nothing clearly alike here' : found.words}
       </Text>
     </Flex>
