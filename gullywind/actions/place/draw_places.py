@@ -48,6 +48,7 @@ def known_of(session: Session, rows: Sequence[MeasurementRow]) -> list[Known]:
             ppm_error=one.ppm_error,
             offset_error_s=one.offset_error_s,
             error_at_s=one.error_at_s,
+            agreement=1.0 if one.agreement is None else one.agreement,
             way=Way(one.way),
             timeline_s=durations_s.get(one.timeline_hash),
         )

@@ -173,6 +173,7 @@ def _measured(timeline_hash: str, recording_hash: str, alignment: Alignment) -> 
         ppm_error=ppm_error if ppm_error is not None and np.isfinite(ppm_error) else None,
         offset_error_s=alignment.offset_error_s,
         error_at_s=alignment.error_at_s,
+        agreement=alignment.agreement,
         channels=alignment.channels,
         candidates=[asdict(one) for one in alignment.candidates],
         notes=[asdict(one) for one in alignment.notes],

@@ -20,6 +20,10 @@ from gullywind.core.maps.compose import inverse, through
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Alignment, Status, Way
 
+#: Of 547 pairs of recorded clips that heard the same all windows agreed in 98 of 100; of 74 that hold one jingle at two
+#: moments a fifth to a half of them did not, in three of four. Beside others such a pair counts for a half or less.
+AGREEMENT_POWER = 3
+
 
 @dataclass(frozen=True, eq=False)
 class Known:
@@ -32,6 +36,8 @@ class Known:
     ppm_error, offset_error_s, error_at_s : standard errors of the rate, and of the place at that moment of the
         timeline, s, where neither depends on the other; None where they were not measured.
     way : by which it is known.
+    agreement : 0..1. Share of the windows of what both have that are alike: a jingle that is played twice is alike, and
+        what is around it is not.
     timeline_s : length of the timeline's content, s; where it is not known, no more of it has a place on the recording
         than both have heard.
     """
@@ -48,6 +54,7 @@ class Known:
     error_at_s: float | None = None
     way: Way = Way.SOUND
     timeline_s: float | None = None
+    agreement: float = 1.0
 
     @classmethod
     def measured(cls, timeline: str, timeline_s: float, recording: str, judged: Alignment) -> Self:
@@ -64,12 +71,18 @@ class Known:
             offset_error_s=judged.offset_error_s,
             error_at_s=judged.error_at_s,
             timeline_s=timeline_s,
+            agreement=judged.agreement,
         )
 
     @property
     def by_hand(self) -> bool:
         """Whether a person decided it."""
         return self.way is Way.HAND
+
+    @property
+    def trust(self) -> float:
+        """How much its word counts beside others', 0..1."""
+        return self.confidence * self.agreement**AGREEMENT_POWER
 
     @property
     def contents(self) -> frozenset[str]:
@@ -96,18 +109,25 @@ class Drawn:
     #: Standard error of the place at the recording's middle, s, grown along the way; None where a link's is not known.
     error_s: float | None = None
 
+    @property
+    def doubt(self) -> float:
+        """Of all that it was drawn from, as a sum of logarithms; 0 where none of it can be wrong."""
+        return -sum(math.log(max(one.trust, 1e-9)) for one in self.way)
 
-def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
+
+def draw_placings(timeline: str, known: Sequence[Known], steps: "Steps | None" = None) -> dict[str, Drawn]:
     """The placing of every content that something is known of, on a timeline.
 
     Parameters
     ----------
     timeline : the content that is the timeline.
     known : oldest first; of what a person decided on a recording the newest counts, and nothing else does.
+    steps : what was drawn before from some of the same measurements, on the same timeline.
 
     A copy of the timeline's own content lies where the two were compared; on another timeline that says nothing.
     """
     known = [one for one in known if one.timeline != one.recording or one.timeline == timeline]
+    steps = Steps() if steps is None else steps
     decided = {one.recording: one for one in known if one.by_hand}
     counting = [one for one in known if decided.get(one.recording, one) is one]
     placed: dict[str, Drawn] = {}
@@ -122,9 +142,9 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
         for one in edges[content]:
             if {one.timeline, one.recording} <= done:
                 continue
-            found = _drawn(so_far, _turned(one, content), turned=one.timeline != content)
+            found = steps.drawn(so_far, one, content)
             if found is not None:
-                heapq.heappush(waiting, (-math.log(found.confidence), next(order), found.way[-1].recording, found))
+                heapq.heappush(waiting, (found.doubt, next(order), found.way[-1].recording, found))
 
     done, order = {timeline}, count()
     reach(timeline, None)
@@ -152,10 +172,25 @@ def draw_placings(timeline: str, known: Sequence[Known]) -> dict[str, Drawn]:
         elif one.status is Status.UNSURE and one.contents & done:
             base = one.timeline if one.timeline in done else one.recording
             so_far = None if base == timeline else placed[base]
-            further = _drawn(so_far, _turned(one, base), turned=base != one.timeline)
+            further = steps.drawn(so_far, one, base)
             if further is not None:
                 placed[further.way[-1].recording] = replace(further, status=Status.UNSURE)
     return placed
+
+
+class Steps:
+    """Places that were drawn by one more measurement each: those that are drawn again are the same."""
+
+    def __init__(self) -> None:
+        #: By what lies before, if anything does, and the measurement; with them, so that they stay what they are.
+        self._found: dict[tuple[int, int, str], tuple[Drawn | None, Drawn | None, Known]] = {}
+
+    def drawn(self, so_far: Drawn | None, one: Known, base: str) -> Drawn | None:
+        """A step further from `base`, which lies as it was drawn so far; None where the two do not meet."""
+        key = id(so_far), id(one), base
+        if key not in self._found:
+            self._found[key] = _drawn(so_far, _turned(one, base), turned=one.timeline != base), so_far, one
+        return self._found[key][0]
 
 
 def through_note(names: Sequence[str], status: Status, error_s: float | None = None) -> Note:

@@ -93,9 +93,14 @@ class Support:
     unevenness: float = 0.0
 
     @property
+    def agreement(self) -> float:
+        """Share of the windows that lie on one line."""
+        return self.agreeing / max(self.windows, 1)
+
+    @property
     def agreed_s(self) -> float:
         """About how much of the recording agrees at the place, s."""
-        return self.overlap_s * self.agreeing / max(self.windows, 1)
+        return self.overlap_s * self.agreement
 
     def is_outweighed_by(self, other: "Support") -> bool:
         """Whether another place holds so much more of the recording that this one is its copy, not its equal.
@@ -154,6 +159,11 @@ class Alignment:
     by: Way = Way.SOUND
     sounding: tuple[int, ...] | None = None
     ties: tuple[MovedTie, ...] = ()
+
+    @property
+    def agreement(self) -> float:
+        """Share of the windows that are alike there; 1 where it was not found by windows."""
+        return self.support.agreement if self.support else 1.0
 
     @property
     def version(self) -> Version | None:

@@ -21,7 +21,8 @@ class MeasurementRow(Base):
     `project_id` is null for what was measured: it is true wherever both are; what a person decided counts in its
     project. `pieces` is the recording's map on the timeline, null where it does not belong there. The errors are
     standard errors, of the offset (s) at the moment `error_at_s`, where it does not depend on the rate's, and of the
-    rate. `channels` are those of both that were compared.
+    rate. `agreement` is the share of the windows that are alike, null where it was not measured. `channels` are those
+    of both that were compared.
     """
 
     __tablename__ = "measurement"
@@ -43,6 +44,7 @@ class MeasurementRow(Base):
     ppm_error: Mapped[float | None]
     offset_error_s: Mapped[float | None]
     error_at_s: Mapped[float | None]
+    agreement: Mapped[float | None]
     channels: Mapped[list[list[int]] | None] = mapped_column(JSONB)
     candidates: Mapped[list[Any]] = mapped_column(JSONB, default=list)
     notes: Mapped[list[Any]] = mapped_column(JSONB, default=list)

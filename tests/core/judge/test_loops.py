@@ -1,4 +1,5 @@
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -111,6 +112,36 @@ class LoopsTest(unittest.TestCase):
         drawn, left_out = draw_consistently("mix", 60.0, pairs + wrong)
         self.assertEqual({one.known.key for one in left_out}, {one.key for one in wrong})
         self.assert_right(drawn, *names)
+
+    def test_who_hangs_by_one_pair_is_not_outvoted_by_pairs_of_which_half_is_alike(self):
+        # A jingle that is played twice: c, d and e share it with a, and nothing else.
+        pairs = [known("mix", "a"), known("mix", "b"), known("b", "c", 0.95), known("c", "d"), known("c", "e")]
+        jingle = [replace(known("a", name, 0.995, wrong_s=-20.0), agreement=0.6) for name in "cde"]
+        drawn, left_out = draw_consistently("mix", 60.0, pairs + jingle)
+        self.assertEqual({one.known for one in left_out}, set(jingle))
+        self.assert_right(drawn, "a", "b", "c", "d", "e")
+        self.assertEqual({one.status for one in drawn.values()}, {Status.PLACED})
+
+    def test_what_a_wrong_place_contradicted_counts_again_once_that_is_given_up(self):
+        # By a jingle d, e and f lie 25 s too early, where b should be like them; only the pair of c and d is right.
+        TRUE_S["f"] = 80.0
+        pairs = [known("mix", "a"), known("mix", "b"), known("a", "b"), known("b", "c"), known("a", "c")]
+        pairs += [known("d", "e"), known("d", "f"), known("e", "f")]
+        right, jingle = known("c", "d", 0.93), [known("a", name, 0.995, wrong_s=-25.0) for name in "de"]
+        missed = [not_alike("b", name) for name in "def"]
+        drawn, left_out = draw_consistently("mix", 60.0, [*pairs, right, *jingle, *missed])
+        self.assertEqual({one.known for one in left_out}, set(jingle))
+        self.assert_right(drawn, *"abcdef")
+        self.assertEqual({drawn[name].status for name in "abcdef"}, {Status.PLACED})
+
+    def test_who_was_let_go_is_placed_by_what_is_left(self):
+        # By the surer pair d lies where b and c should be like it; the other one is right.
+        pairs = [known("mix", "a"), known("mix", "b"), known("a", "b"), known("b", "c")]
+        pairs += [known("a", "d", 0.99, wrong_s=-30.0), known("c", "d", 0.95), not_alike("b", "d")]
+        drawn, left_out = draw_consistently("mix", 60.0, pairs)
+        self.assertEqual([one.known.key for one in left_out], ["a-d"])
+        self.assert_right(drawn, "d")
+        self.assertEqual(drawn["d"].status, Status.PLACED)
 
     def test_way_through_air_is_no_contradiction(self):
         drawn, left_out = draw_consistently(
