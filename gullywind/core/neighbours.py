@@ -9,12 +9,12 @@ from collections.abc import Iterable, Sequence
 
 from gullywind.core.align import PreparedReference
 from gullywind.core.features.extract import Heard
-from gullywind.core.judge.consensus import LEAST_MISSED_S
 from gullywind.core.judge.placing import Known, draw_placings
+from gullywind.core.judge.weighing import LEAST_MISSED_S
 from gullywind.core.places.search import search_offsets
 
-#: Of strangers the best of all offsets reaches 3.5 to 6, of neighbours mostly more, but of those that share nine seconds
-#: of half a minute sometimes no more than 4; the check decides.
+#: Of strangers the best of all offsets reaches 3.5 to 6, of neighbours mostly more, but of those that share nine
+#: seconds of half a minute sometimes no more than 4; the check decides.
 LEAST_TIE_HEIGHT = 3.8
 #: So many neighbours of a recording are looked at closely: two or three are enough to close a loop.
 MOST_TIED = 6

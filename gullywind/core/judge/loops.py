@@ -9,8 +9,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from gullywind.core.ground.words import Note, seconds
-from gullywind.core.judge.consensus import LEAST_MISSED_S, Timeline, believe, most_gap_s
+from gullywind.core.judge.consensus import believe
 from gullywind.core.judge.placing import Drawn, Known
+from gullywind.core.judge.weighing import LEAST_MISSED_S, Timeline, most_gap_s
 from gullywind.core.measure.evidence import Status
 
 #: Of two that contradict each other one is wrong.
