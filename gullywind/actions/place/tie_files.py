@@ -65,9 +65,11 @@ def tie_files(
             others = [one for one in said if int(one) in there and frozenset((str(k), one)) not in pairs]
             pairs |= {frozenset((str(k), one)) for one in others}
             # In one process for each: it unpacks the others' sound into a folder of its own.
-            asked.append(Asked(k, tuple(int(one) for one in others), False, paths, kept))
-        for found in pool.map(_ties_of, [one for one in asked if one.others]):
+            if others:
+                asked.append(Asked(k, tuple(int(one) for one in others), False, paths, kept))
+        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
             ties += found
+            report(0.8 + 0.2 * done / len(asked))
     report(1.0)
     drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])
     return tuple(_with(k, one, drawn.get(str(k)), left_out, paths) for k, one in enumerate(results))

@@ -251,7 +251,8 @@ def _drawn(so_far: Drawn | None, one: Known, *, turned: bool) -> Drawn | None:
     time_map = through(so_far.time_map, one.time_map)
     if time_map is None:
         return None
-    confidence *= so_far.confidence
+    # Beside a reference a judgement stands; in a chain nobody hears what is between two of its links.
+    confidence = max(one.trust, 1e-9) * so_far.confidence
     errors = so_far.ppm_error, one.ppm_error
     return Drawn(
         Status.PLACED if confidence >= PLACED_FROM else Status.UNSURE,
