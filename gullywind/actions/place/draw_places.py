@@ -68,7 +68,7 @@ def draw_anew(
 ) -> Drawn:
     """Store where a recording lies after it was measured, and with it those that wait for a place and now have one.
 
-    What was placed through others, and by what is known now lies elsewhere or not surely there, is told anew as well.
+    What the program placed, and by what is known now lies elsewhere or not surely there, is told anew as well.
 
     `coded`: contents of whose places their timecode says something new.
     """
@@ -123,9 +123,8 @@ def _lies_elsewhere(one: RecordingRow, row: RecordingRow, there: Drawn) -> bool:
 
 
 def _in_doubt(one: RecordingRow, there: Drawn) -> bool:
-    """Whether a recording that the program placed through others does not lie there any more, or not surely."""
-    placing = one.placing
-    if placing is None or not placing.through or placing.status != Status.PLACED or not one.is_untouched:
+    """Whether a recording that the program placed does not lie there any more by what all say, or not surely."""
+    if one.placing is None or one.placing.status != Status.PLACED or not one.is_untouched:
         return False
     if there.status is not Status.PLACED or there.time_map is None or one.current is None:
         return True

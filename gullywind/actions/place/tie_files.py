@@ -127,7 +127,10 @@ def _with(
 
     notes: list[Note] = [contradiction_note(wrong, name) for wrong in left_out if str(k) in wrong.contents]
     result = replace(one, notes=(*one.notes, *notes))
-    if one.alignment is None or drawn is None or not drawn.through or drawn.time_map is None or not _waits(one):
+    if one.alignment is None or drawn is None or not drawn.through or drawn.time_map is None:
+        return result
+    there = one.alignment.time_map
+    if not _waits(one) and there is not None and there.lies_at(drawn.time_map.offset_s):
         return result
     time_map = drawn.time_map
     judged = replace(

@@ -16,6 +16,8 @@ from gullywind.core.judge.placing import Drawn, Known
 from gullywind.core.judge.weighing import AS_GOOD, State, Timeline
 from gullywind.core.measure.evidence import Status, Way
 
+#: What was found on the timeline itself is surely wrong only where this much more speaks for another place: a pair.
+CLEARLY = 1.0
 #: So many recordings are laid elsewhere at most.
 MOST_MOVES = 200
 
@@ -64,6 +66,12 @@ def believe(timeline: Timeline, known: Sequence[Known]) -> Consensus:
         believed = state.believed_after(best)
     placed = state.drawn.keys()
     doubtful = {key for move in moves if move.by_s is not None and move.won >= -AS_GOOD for key in move.group}
+    doubtful |= {
+        key
+        for one in sure
+        if timeline.content in one.contents and state.is_barely_refuted(one, moves, CLEARLY)
+        for key in one.contents
+    }
     for group, instead_of in instead:
         # Who was let go and lies elsewhere now leaves nothing to explain.
         doubtful |= set() if group <= placed else instead_of

@@ -16,7 +16,7 @@ def not_alike(one, other):
 
 
 def known(timeline, recording, confidence=0.99, wrong_s=0.0):
-    offset_s = TRUE_S[recording] - TRUE_S.get(timeline, 0.0) + wrong_s
+    offset_s = TRUE_S.get(recording, 0.0) - TRUE_S.get(timeline, 0.0) + wrong_s
     placed = TimeMap.placement(offset_s, 1.0, 30.0)
     return Known(f"{timeline}-{recording}", timeline, recording, Status.PLACED, placed, confidence)
 
@@ -133,6 +133,28 @@ class LoopsTest(unittest.TestCase):
         self.assertEqual({one.known for one in left_out}, set(jingle))
         self.assert_right(drawn, *"abcdef")
         self.assertEqual({drawn[name].status for name in "abcdef"}, {Status.PLACED})
+
+    def test_what_was_found_on_the_timeline_itself_yields_to_several_others_alone(self):
+        # Drums of another bar have c on the timeline elsewhere.
+        pairs = [known("mix", "a"), known("mix", "b"), known("a", "b"), known("mix", "c", 0.97, wrong_s=-15.0)]
+        drawn, left_out = draw_consistently("mix", 60.0, [*pairs, known("a", "c"), known("b", "c"), known("c", "d")])
+        self.assertEqual([one.known.key for one in left_out], ["mix-c"])
+        self.assert_right(drawn, "c", "d")
+        self.assertEqual(drawn["c"].status, Status.PLACED)
+        drawn, _ = draw_consistently("mix", 60.0, [*pairs, known("a", "c")])
+        self.assertEqual(drawn["c"].status, Status.UNSURE)
+
+    def test_what_is_known_of_the_timeline_on_another_counts_as_well(self):
+        pairs = [known("a", "mix"), known("a", "b"), known("mix", "c"), known("c", "b")]
+        drawn, left_out = draw_consistently("mix", 60.0, pairs)
+        self.assertEqual(left_out, [])
+        self.assert_right(drawn, "a", "b", "c")
+        wrong = known("d", "mix", 0.95, wrong_s=3.0)
+        drawn, left_out = draw_consistently(
+            "mix", 60.0, [*pairs, wrong, known("a", "d"), known("b", "d"), known("c", "d")]
+        )
+        self.assertEqual([one.known for one in left_out], [wrong])
+        self.assert_right(drawn, "d")
 
     def test_who_was_let_go_is_placed_by_what_is_left(self):
         # By the surer pair d lies where b and c should be like it; the other one is right.
