@@ -127,10 +127,18 @@ def _with(
 
     notes: list[Note] = [contradiction_note(wrong, name) for wrong in left_out if str(k) in wrong.contents]
     result = replace(one, notes=(*one.notes, *notes))
-    if one.alignment is None or drawn is None or not drawn.through or drawn.time_map is None:
+    if one.alignment is None or drawn is None or drawn.time_map is None:
         return result
     there = one.alignment.time_map
-    if not _waits(one) and there is not None and there.lies_at(drawn.time_map.offset_s):
+    if not _waits(one) and (there is None or there.lies_at(drawn.time_map.offset_s)):
+        if there is None or drawn.status is Status.PLACED:
+            return result
+        # It lies there by its own sound, but others would have it elsewhere as well.
+        doubted = replace(
+            one.alignment, status=drawn.status, confidence=min(drawn.confidence, one.alignment.confidence)
+        )
+        return replace(result, alignment=doubted)
+    if not drawn.through:
         return result
     time_map = drawn.time_map
     judged = replace(
