@@ -94,7 +94,8 @@ def draw_anew(
         there = drawn.get(one.content_hash)
         if there is None or one.locked:
             continue
-        later = there.through or one.content_hash in coded
+        # Who was in doubt by what others say may be sure by what they say now.
+        later = there.through or there.status is Status.PLACED or one.content_hash in coded
         told_anew = (_waits(one, reference) and later) or _lies_elsewhere(one, row, there) or _in_doubt(one, there)
         if one.id == row.id or told_anew:
             found.append(Found(one, there))
