@@ -83,3 +83,13 @@ class DoubtTest(ApiCase):
         undone = self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "undo"}).json()
         before = {one["name"]: one for one in undone["recordings"]}
         self.assertEqual((before["Jingle"]["status"], before["Late"]["map"]), ("placed", None))
+        # Once others say which of the two is of that moment, the doubt clears.
+        self.client.post(f"/api/projects/{project['id']}/changes", json={"kind": "redo"})
+        for name, body in {"More.wav": taken(58.0, 98.0, 190), "Again.wav": taken(45.0, 90.0, 191)}.items():
+            self.upload(project, name, body)
+        self.client.post(f"/api/projects/{project['id']}/alignments", json={})
+        self.run_jobs()
+        cleared = {one["name"]: one for one in self.project(project)["recordings"]}
+        self.assertEqual({cleared[name]["status"] for name in ("Late", "More", "Again")}, {"placed"})
+        self.assertAlmostEqual(cleared["Late"]["map"]["offset_s"], 65.5, delta=1e-3)
+        self.assertNotEqual(cleared["Jingle"]["status"], "placed")

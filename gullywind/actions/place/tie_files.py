@@ -1,7 +1,7 @@
 """Tie files that did not find their place by the reference to those that heard the same: the command line's work."""
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
@@ -72,6 +72,19 @@ def tie_files(
             report(0.8 + 0.2 * done / len(asked))
     report(1.0)
     drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])
+    return with_places(results, drawn, left_out, paths)
+
+
+def with_places(
+    results: Sequence[RecordingResult],
+    drawn: Mapping[str, Drawn],
+    left_out: Sequence[Contradiction],
+    paths: Sequence[Path],
+) -> tuple[RecordingResult, ...]:
+    """Results with where they lie by all that is known.
+
+    `drawn`, and the contents of what is `left_out`, are by the number of the recording, or the reference's name.
+    """
     return tuple(_with(k, one, drawn.get(str(k)), left_out, paths) for k, one in enumerate(results))
 
 
