@@ -138,6 +138,9 @@ def _rate_along(found: Found, rate: float) -> float:
     for _ in range(2):
         offsets_s = found.t_ref - found.t_rec / rate
         parts = split_at_jumps(best_chain(found, offsets_s), offsets_s)
+        if not parts:
+            # No window along the whole of it is clear.
+            return rate
         rate, _, _ = _common_rate([found.some(part) for part in parts])
     return rate
 

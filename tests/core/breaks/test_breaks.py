@@ -3,7 +3,9 @@ import unittest
 import numpy as np
 
 from gullywind.core.align import align_recording, hear, prepare_reference
+from gullywind.core.breaks.find import find_breaks
 from gullywind.core.measure.evidence import Status
+from gullywind.core.measure.windows import Line
 from tests.signals import RATE_HZ, busy, clocked, in_room, source, with_noise
 
 RATE = 1.00003
@@ -37,6 +39,13 @@ class BreaksTest(unittest.TestCase):
         result = self.align(self.taken)
         self.assertEqual(len(result.time_map.pieces), 1)
         self.assertNotIn("break", [note.code for note in result.notes])
+
+    def test_where_no_window_is_alike_there_is_no_break_and_no_fault(self):
+        tone = 0.1 * np.sin(2 * np.pi * 440 * np.arange(5 * RATE_HZ) / RATE_HZ)
+        other = hear(source(tone))[0]
+        ours = self.prepared.heard[0]
+        found = find_breaks((ours.view, ours.features), (other.view, other.features), Line(30.0, 1.0))
+        self.assertIsNone(found)
 
     def test_two_talkers_at_different_distances_are_no_breaks(self):
         # 3 m between the microphones: whoever speaks, one of the two hears it up to 9 ms later.
