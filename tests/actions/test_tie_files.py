@@ -1,6 +1,7 @@
 """What the command line makes of places that neighbours speak for, and against."""
 
 import unittest
+from itertools import pairwise
 from pathlib import Path
 
 from gullywind.actions.place.tie_files import REFERENCE, with_places
@@ -24,7 +25,7 @@ def judged(offset_s: float | None, confidence: float, *notes: Note) -> Recording
 def drawn(status: Status, offset_s: float, confidence: float, *through: str) -> Drawn:
     placed = TimeMap.placement(offset_s, 1.0, 30.0)
     chain = [REFERENCE, *through, "1"]
-    way = tuple(Known(f"{a}-{b}", a, b, status, placed, 0.99) for a, b in zip(chain, chain[1:], strict=False))
+    way = tuple(Known(f"{a}-{b}", a, b, status, placed, 0.99) for a, b in pairwise(chain))
     return Drawn(status, placed, confidence, 1, None, way, through, direct=not through)
 
 

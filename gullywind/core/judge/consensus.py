@@ -30,7 +30,7 @@ class Consensus:
     ----------
     drawn : every recording's placing by it.
     doubtful : recordings that would do elsewhere as well.
-    lost : those that were let go, as they lay before.
+    lost : those that were let go and have no other place, as they lay before.
     """
 
     drawn: dict[str, Drawn]
@@ -77,7 +77,8 @@ def believe(timeline: Timeline, known: Sequence[Known]) -> Consensus:
         doubtful |= set() if group <= placed else instead_of
     agreeing = [one for one in believed if state.agrees(one)]
     drawn = timeline.placings([*agreeing, *unsure])
-    return Consensus(drawn, doubtful & drawn.keys(), {key: one for key, one in lost.items() if key not in placed})
+    lost = {key: one for key, one in lost.items() if key not in drawn or drawn[key].time_map is None}
+    return Consensus(drawn, doubtful & drawn.keys(), lost)
 
 
 def _not_alike(timeline: str, known: Sequence[Known]) -> dict[frozenset[str], list[Known]]:

@@ -50,15 +50,14 @@ def draw_consistently(
     doubtful = consensus.doubtful | {
         one.recording for one in known if one.timeline == timeline and _missed(one, drawn, duration_s)
     }
-    # What was let go and has no other place keeps this one, as a suggestion.
-    lost = {key: one for key, one in consensus.lost.items() if key not in drawn or drawn[key].time_map is None}
-    drawn = drawn | lost
+    # What was let go and has no other place keeps the old one, as a suggestion.
+    drawn = drawn | consensus.lost
     standing = {key: one for key, one in drawn.items() if one.status is Status.PLACED}
     gaps = {one: along.gap(standing, one) for one in known if one.status is Status.PLACED and not one.by_hand}
     left_out = [
         Contradiction(one, gap_s) for one, gap_s in gaps.items() if gap_s is not None and abs(gap_s) > most_gap_s(one)
     ]
-    return drawn | {key: _in_doubt(drawn[key]) for key in (doubtful | lost.keys()) & drawn.keys()}, left_out
+    return drawn | {key: _in_doubt(drawn[key]) for key in (doubtful | consensus.lost.keys()) & drawn.keys()}, left_out
 
 
 def _in_doubt(one: Drawn) -> Drawn:

@@ -161,7 +161,8 @@ class State:
             if self.agrees(one):
                 pairs[one.contents] = max(pairs.get(one.contents, 0.0), one.trust)
         for pair, compared in self._missed.items():
-            if pair <= self.drawn.keys() and self._is_missed(pair, compared):
+            ours, theirs = pair
+            if pair <= self.drawn.keys() and self._is_missed(ours, theirs, compared, {ours}, 0.0):
                 pairs[pair] = -1.0
         found: dict[str, list[tuple[str, float]]] = defaultdict(list)
         for pair, weight in pairs.items():
@@ -170,10 +171,12 @@ class State:
             found[theirs].append((ours, weight))
         return found
 
-    def _is_missed(self, pair: frozenset[str], compared: Sequence[Known]) -> bool:
-        one, other = pair
-        gaps = (self._timeline.gap(self.drawn, known) for known in compared)
-        return self._should_be_alike(one, other, 0.0) and all(gap is None or abs(gap) > MOST_GAP_S for gap in gaps)
+    def _is_missed(self, key: str, other: str, compared: Sequence[Known], group: Collection[str], by_s: float) -> bool:
+        """Whether two should sound alike, the first with its group so much later, and were not found to."""
+        gaps = ((one, self._timeline.gap(self.drawn, one)) for one in compared)
+        return self._should_be_alike(key, other, by_s) and not any(
+            gap_s is not None and abs(self._after(one, gap_s, group, by_s)) <= MOST_GAP_S for one, gap_s in gaps
+        )
 
     def believed_after(self, move: Move) -> list[Known]:
         """The measurements that agree once that is done."""
@@ -234,11 +237,7 @@ class State:
                 (other,) = pair - {key}
                 if other in group or other not in self.drawn or pair in alike:
                     continue
-                against += self._should_be_alike(key, other, by_s) and not any(
-                    gap_s is not None and abs(self._after(one, gap_s, group, by_s)) <= MOST_GAP_S
-                    for one in compared
-                    if (gap_s := self._timeline.gap(self.drawn, one)) is not None
-                )
+                against += self._is_missed(key, other, compared, group, by_s)
         return sum(alike.values()) - against
 
     def _should_be_alike(self, key: str, other: str, by_s: float) -> bool:
