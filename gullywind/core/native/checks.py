@@ -89,12 +89,15 @@ def check_sections(sound: Samples, sections: Floats, state: Floats, block: int, 
         raise InputError(f"need two sections and a block, got {sections.shape}, {state.shape}, {filled} of {block}")
 
 
-def check_product(ours: Spectrum, theirs: Spectrum, first: int, taps: Samples, every: int, into: Spectrum) -> None:
-    """Refuse spectra of different bins, and taps without a middle."""
-    check(np.complex64, ours, theirs, into)
+def check_products(
+    ours: Sequence[Spectrum], theirs: Sequence[Spectrum], first: int, lags: Floats, taps: Samples, every: int
+) -> None:
+    """Refuse spectra of different bins, other than one lag for each two, and taps without a middle."""
+    check_rows(ours, theirs)
+    check(np.float64, lags)
     check(np.float32, taps)
-    if ours.size != theirs.size or taps.size % 2 == 0 or first < 0 or every < 1:
-        raise InputError(f"need equally many bins and taps around one, got {ours.size}, {theirs.size}, {taps.size}")
+    if lags.shape != (len(ours),) or taps.size % 2 == 0 or first < 0 or every < 1:
+        raise InputError(f"need a lag a row and taps around one, got {lags.shape} for {len(ours)}, {taps.size} taps")
 
 
 def check_lines(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> None:

@@ -21,7 +21,7 @@ from gullywind.core.native.checks import (
     check_lines,
     check_positions,
     check_powers,
-    check_product,
+    check_products,
     check_rows,
     check_sections,
     check_weighing,
@@ -51,14 +51,14 @@ for _name, _takes in {
     "weighted_energy": (_P, _N, _P, _P, _N, _N, _N, _P),
     "extremes": (_P, _N, _N, _P),
     "true_peak": (_P, _N, _P, _N, _N, _D, _D),
-    "fold_product": (_P, _P, _N, _N, _D, _N, _P, _N, _N, _N, _P, _P, _N),
+    "fold_products": (_P, _P, _P, _N, _N, _N, _N, _P, _N, _N, _N, _P, _P, _N, _P),
     "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
     "best_walk": (_P, _N, _N, _P, _N, _P, _P, _P),
     "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
     getattr(library, _name).argtypes = _takes
-    getattr(library, _name).restype = _D if _name in ("fold_product", "true_peak", "best_walk") else None
+    getattr(library, _name).restype = _D if _name in ("true_peak", "best_walk") else None
 
 
 def interpolate(sound: Samples, start: float, step: float, table: Samples, into: Samples) -> None:
@@ -243,34 +243,37 @@ def true_peak(sound: Samples, filters: Samples, *, near: float, before: float) -
     return float(library.true_peak(address(sound), sound.size, address(filters), *filters.shape, near, before))
 
 
-def fold_product(
-    ours: Spectrum, theirs: Spectrum, first: int, lag: float, size: int, taps: Samples, every: int, into: Spectrum
-) -> float:
-    """Spectrum of a correlation near one lag, with as many bins as that needs: `ours` times the conjugate of `theirs`.
+def fold_products(
+    ours: Sequence[Spectrum],
+    theirs: Sequence[Spectrum],
+    first: int,
+    lags: Floats,
+    size: int,
+    taps: Samples,
+    every: int,
+) -> tuple[Spectrum, Floats]:
+    """Spectra of correlations near one lag each, with as many bins as that needs: `ours` by the conjugate of `theirs`.
+
+    Shape (rows, size // 2 // every + 1); and the energy of all products of each row, shape (rows,).
 
     Parameters
     ----------
-    ours, theirs : shape (bins,), bins from `first` on of spectra of `size` real samples.
-    lag : samples of `size`; comes to 0.
-    taps : shape (2 * reach + 1,). Smoothing of the bins, whose transform is a window over lags.
-    every : one bin of so many is kept.
-    into : shape (size // 2 // every + 1,); is overwritten.
-
-    Returns
-    -------
-    Energy : of all products, whatever is kept of them.
+    ours, theirs : at least one each, shape (bins,), bins from `first` on of spectra of `size` real samples.
+    lags : shape (rows,), samples of `size`; each comes to 0.
+    taps : shape (2 * reach + 1,). Smoothing of the bins, a window over lags; one bin of `every` is kept.
     """
-    check_product(ours, theirs, first, taps, every, into)
-    reach = taps.size // 2
-    product = np.empty(ours.size + 2 * reach + ABREAST, np.complex64)
-    twice = np.zeros(-(-2 * taps.size // ABREAST) * ABREAST, np.float32)
-    twice[: 2 * taps.size] = np.repeat(taps, 2)
-    return float(
-        library.fold_product(
-            *(address(ours), address(theirs), ours.size, first, lag, size, address(twice), twice.size, reach, every),
-            *(address(product), address(into), into.size),
-        )
+    check_products(ours, theirs, first, lags, taps, every)
+    at = np.array([[address(row) for row in rows] for rows in (ours, theirs)], np.uintp)
+    bins, reach = ours[0].size, taps.size // 2
+    product = np.empty(bins + 2 * reach + ABREAST, np.complex64)
+    twice = np.pad(np.repeat(taps, 2), (0, -2 * taps.size % ABREAST))
+    into, energies = np.empty((len(ours), size // 2 // every + 1), np.complex64), np.empty(len(ours))
+    library.fold_products(
+        *(address(at[0]), address(at[1]), address(lags), len(ours), bins, first, size),
+        *(address(twice), twice.size, reach, every),
+        *(address(product), address(into), into.shape[1], address(energies)),
     )
+    return into, energies
 
 
 def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:

@@ -423,12 +423,9 @@ void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
     }
 }
 
-/* One row of a correlation that is wanted near `lag` only: ours times conj(theirs), turned so that `lag` (samples of `size`)
- * comes to 0, smoothed by taps from -reach on and kept at every `every`th bin. Row bin k is bin `first` + k of the
- * spectrum. Each tap stands twice, for both parts of a number, zeros fill the last ABREAST. `product` is scratch, `bins` +
- * 2 * reach + ABREAST complex numbers. `into` has `kept` bins from bin 0 on. Returns the energy. */
+/* One row of `fold_products`; returns the energy. */
 EVERYWHERE
-double fold_product(const float *ours, const float *theirs, int64_t bins, int64_t first, double lag, int64_t size,
+static double fold_product(const float *ours, const float *theirs, int64_t bins, int64_t first, double lag, int64_t size,
                     const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into,
                     int64_t kept) {
     float lane_real[LANES], lane_imag[LANES];
@@ -468,6 +465,18 @@ double fold_product(const float *ours, const float *theirs, int64_t bins, int64_
             into[2 * m + (i & 1)] += sums[i];
     }
     return energy;
+}
+
+/* Correlations that are wanted near one of `lags` only, row by row: ours times conj(theirs), turned so that the lag
+ * (samples of `size`) comes to 0, smoothed by taps from -reach on and kept at every `every`th bin. Row bin k is bin `first`
+ * + k of the spectrum. Each tap stands twice, for both parts of a number, zeros fill the last ABREAST. `product` is
+ * scratch, `bins` + 2 * reach + ABREAST complex numbers. `into` has `kept` bins a row, from bin 0 on. */
+void fold_products(const float *const *ours, const float *const *theirs, const double *lags, int64_t rows, int64_t bins,
+                   int64_t first, int64_t size, const float *taps, int64_t twice, int64_t reach, int64_t every,
+                   float *product, float *into, int64_t kept, double *energies) {
+    for (int64_t row = 0; row < rows; row++)
+        energies[row] = fold_product(ours[row], theirs[row], bins, first, lags[row], size, taps, twice, reach, every,
+                                     product, into + 2 * kept * row, kept);
 }
 
 /* The largest magnitude among sums of `inner` neighbouring numbers' columns: for each of `slopes` lines one stretch of

@@ -23,7 +23,7 @@ correlation_at = loops.correlation_at
 weighted_energy = loops.weighted_energy
 extremes = loops.extremes
 true_peak = loops.true_peak
-fold_product = loops.fold_product
+fold_products = loops.fold_products
 best_line = loops.best_line
 best_walk = paths.best_walk
 common_passage = paths.common_passage
@@ -41,7 +41,7 @@ __all__ = [
     "correlation_at",
     "cut",
     "extremes",
-    "fold_product",
+    "fold_products",
     "interpolate",
     "likely_course",
     "sum_spectra",

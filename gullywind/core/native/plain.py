@@ -16,7 +16,7 @@ from gullywind.core.native.checks import (
     check_lines,
     check_positions,
     check_powers,
-    check_product,
+    check_products,
     check_rows,
     check_sections,
     check_weighing,
@@ -182,19 +182,28 @@ def true_peak(sound: Samples, filters: Samples, *, near: float, before: float) -
     return highest
 
 
-def fold_product(
-    ours: Spectrum, theirs: Spectrum, first: int, lag: float, size: int, taps: Samples, every: int, into: Spectrum
-) -> float:
-    """See `compiled.fold_product`."""
-    check_product(ours, theirs, first, taps, every, into)
-    product = ours * theirs.conj()
-    turned = product * _turns(first + np.arange(ours.size), lag, size)
-    smooth = np.convolve(turned, taps[::-1], mode="full")[taps.size // 2 :][: ours.size]
-    centres = np.arange(into.size) * every - first
-    inside = (centres >= 0) & (centres < ours.size)
-    into[:] = 0
-    into[inside] = smooth[centres[inside]]
-    return float(_power(product).sum(dtype=np.float64))
+def fold_products(
+    ours: Sequence[Spectrum],
+    theirs: Sequence[Spectrum],
+    first: int,
+    lags: Floats,
+    size: int,
+    taps: Samples,
+    every: int,
+) -> tuple[Spectrum, Floats]:
+    """See `compiled.fold_products`."""
+    check_products(ours, theirs, first, lags, taps, every)
+    into = np.zeros((len(ours), size // 2 // every + 1), np.complex64)
+    energies = np.empty(len(ours))
+    centres = np.arange(into.shape[1]) * every - first
+    inside = (centres >= 0) & (centres < ours[0].size)
+    for row, (one, other) in enumerate(zip(ours, theirs, strict=True)):
+        product = one * other.conj()
+        turned = product * _turns(first + np.arange(one.size), float(lags[row]), size)
+        smooth = np.convolve(turned, taps[::-1], mode="full")[taps.size // 2 :][: one.size]
+        into[row, inside] = smooth[centres[inside]]
+        energies[row] = _power(product).sum(dtype=np.float64)
+    return into, energies
 
 
 def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:

@@ -196,26 +196,26 @@ def _correlations(
     low, _ = _bins()
     size = round(LAG_RATE_HZ * WEIGHED_WINDOW_S)
     taps, every = _folding(half_s)
-    numbers = _overlapping(reference, recording, line, most_windows)
-    spectra = np.empty((len(numbers), size // 2 // every + 1), np.complex64)
-    energies, centres = list[float](), list[float]()
-    for number in numbers:
+    ours, theirs, before, centres = list[Row](), list[Row](), list[float](), list[float]()
+    last = max(reference.count - 1, 0)
+    for number in _overlapping(reference, recording, line, most_windows):
         begin_rec = recording.start_s(number)
         begin_ref = begin_rec / line.rate + line.offset_s
-        k = int(np.clip(round(begin_ref / reference.hop_s), 0, max(reference.count - 1, 0)))
-        ours, theirs = recording.row(number), reference.row(k)
-        if ours is None or theirs is None:
+        k = min(max(round(begin_ref / reference.hop_s), 0), last)
+        mine, its = recording.row(number), reference.row(k)
+        if mine is None or its is None:
             continue
-        # What lies on the line shows at the difference of the two grids, before; it comes to 0.
-        before = (reference.start_s(k) - begin_ref) * LAG_RATE_HZ
-        into = spectra[len(centres)]
-        energies.append(kernels.fold_product(ours, theirs, low, before, size, taps, every, into))
+        ours.append(mine)
+        theirs.append(its)
+        # What lies on the line shows at the difference of the two grids; it comes to 0.
+        before.append((reference.start_s(k) - begin_ref) * LAG_RATE_HZ)
         centres.append(begin_rec + WEIGHED_WINDOW_S / 2)
     if not centres:
         return None
-    curves = scipy.fft.irfft(spectra[: len(centres)], size // every, axis=1)
+    spectra, energies = kernels.fold_products(ours, theirs, low, np.array(before), size, taps, every)
+    curves = scipy.fft.irfft(spectra, size // every, axis=1)
     # By Parseval's theorem over all lags, those that are not looked at as well.
-    curves *= (size / np.sqrt(2 * np.array(energies) + 1e-30)).astype(np.float32)[:, None]
+    curves *= (size / np.sqrt(2 * energies + 1e-30)).astype(np.float32)[:, None]
     near = np.take(curves, np.arange(-reach * POOLED, (reach + 1) * POOLED), axis=1, mode="wrap")
     one, other = near[:, ::POOLED], near[:, 1::POOLED]
     rows = _tempered(np.where(np.abs(one) >= np.abs(other), one, other))

@@ -66,7 +66,7 @@ class CutTest(unittest.TestCase):
         np.testing.assert_array_equal(found[1], around[600 : 600 + size] * window)
 
 
-class FoldProductTest(unittest.TestCase):
+class FoldProductsTest(unittest.TestCase):
     SIZE, FIRST = 4000, 60
 
     def correlation(self, ours, theirs, lag):
@@ -76,33 +76,34 @@ class FoldProductTest(unittest.TestCase):
         return scipy.fft.irfft(whole, self.SIZE)
 
     @with_both
-    def test_one_tap_keeps_all_and_turns_the_lag_to_zero(self):
+    def test_one_tap_keeps_all_and_turns_each_lag_to_zero(self):
         for bins in (1, 15, 64, 1701):
-            ours, theirs = spectrum(bins), spectrum(bins)
-            into = np.empty(self.SIZE // 2 + 1, np.complex64)
-            energy = self.loops.fold_product(
-                ours, theirs, self.FIRST, 12.25, self.SIZE, np.ones(1, np.float32), 1, into
+            ours, theirs, lags = [spectrum(bins), spectrum(bins)], [spectrum(bins), spectrum(bins)], (12.25, -3.5)
+            into, energies = self.loops.fold_products(
+                ours, theirs, self.FIRST, np.array(lags), self.SIZE, np.ones(1, np.float32), 1
             )
-            close(self, scipy.fft.irfft(into, self.SIZE), self.correlation(ours, theirs, 12.25))
-            self.assertAlmostEqual(energy / float((np.abs(ours * theirs) ** 2).sum()), 1.0, delta=1e-4)
+            for row, lag in enumerate(lags):
+                close(self, scipy.fft.irfft(into[row], self.SIZE), self.correlation(ours[row], theirs[row], lag))
+                energy = float((np.abs(ours[row] * theirs[row]) ** 2).sum())
+                self.assertAlmostEqual(energies[row] / energy, 1.0, delta=1e-4)
 
     @with_both
     def test_lags_near_by_are_kept_with_an_eighth_of_the_bins(self):
         ours, theirs = spectrum(1701), spectrum(1701)
         taps = np.sinc(np.arange(-24, 25) / 8) * np.kaiser(49, 2.6)
-        into = np.empty(self.SIZE // 16 + 1, np.complex64)
         taps = np.asarray(taps / taps.sum(), np.float32)
-        self.loops.fold_product(ours, theirs, self.FIRST, -77.7, self.SIZE, taps, 8, into)
-        found, true = scipy.fft.irfft(into, self.SIZE // 8), self.correlation(ours, theirs, -77.7)
+        into, _ = self.loops.fold_products([ours], [theirs], self.FIRST, np.array([-77.7]), self.SIZE, taps, 8)
+        found, true = scipy.fft.irfft(into[0], self.SIZE // 8), self.correlation(ours, theirs, -77.7)
         near = np.arange(-160, 161)
         self.assertLess(float(np.sqrt(np.mean((found[near] - true[near]) ** 2)) / true.std()), 0.06)
 
     @with_both
-    def test_unequal_rows_are_refused(self):
-        with self.assertRaisesRegex(InputError, "equally many bins"):
-            self.loops.fold_product(
-                spectrum(5), spectrum(6), 0, 0.0, 64, np.ones(1, np.float32), 1, np.empty(33, np.complex64)
-            )
+    def test_other_than_a_lag_for_each_two_is_refused(self):
+        one = np.ones(1, np.float32)
+        with self.assertRaises(InputError):
+            self.loops.fold_products([spectrum(5)], [spectrum(6)], 0, np.zeros(1), 64, one, 1)
+        with self.assertRaisesRegex(InputError, "a lag a row"):
+            self.loops.fold_products([spectrum(5)], [spectrum(5)], 0, np.zeros(2), 64, one, 1)
 
 
 class BestLineTest(unittest.TestCase):
