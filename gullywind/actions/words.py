@@ -1,7 +1,7 @@
 """The words for what was found: one sentence a recording, one line of facts a file."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Literal
 from uuid import UUID
 
@@ -13,6 +13,7 @@ from gullywind.core.judge.notes import LEAST_PPM, PERFORMANCE, UNHEARD_MS, break
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.maps.version import Version
 from gullywind.core.measure.doubling import Doubling, DoublingKind
+from gullywind.core.sound.file_notes import file_notes
 from gullywind.store.tables import ChangeRow, MediaRow, MediaState, RecordingRow
 
 #: Notes that say more than that nothing sounds like it.
@@ -69,6 +70,13 @@ def sentence_of(row: RecordingRow) -> str:
         parts.append(f"found through {' and '.join(judged.through)}")
     sure = f"{percent(judged.confidence)}\u00a0% sure"
     return f"{'; '.join(parts)}. {sure[0].upper()}{sure[1:]}."
+
+
+def notes_of(row: RecordingRow) -> list[dict[str, str]]:
+    """What else there is to know of it: by its judgement; of its file alone once it follows the reference by ties."""
+    if row.placing is None:
+        return []
+    return [asdict(note) for note in file_notes(row.media.to_facts())] if row.is_bent else row.placing.notes
 
 
 def _clock_words(row: RecordingRow, time_map: TimeMap) -> str:

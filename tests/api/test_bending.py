@@ -70,12 +70,13 @@ class BendingTest(ApiCase):
         double, stranger = self.recording(project, "Double"), self.recording(project, "Stranger")
         self.assertIn(double["status"], ("unplaced", "unsure"))
         self.assertTrue(double["performs"])
-        self.assertRegex(double["sentence"], r"Another performance of the same part, .+% sure: have it")
+        self.assertRegex(double["sentence"], r"The part performed anew, .+% sure: have it")
         self.assertEqual((stranger["status"], stranger["performs"]), ("unplaced", False))
         self.match(project, "Double")
         self.run_jobs()
         double = self.recording(project, "Double")
         self.assertEqual((double["status"], double["performs"]), ("placed", False))
+        self.assertNotIn("performance", [note["code"] for note in double["judgement"]["notes"]])
 
     def test_the_second_microphone_of_a_take_gets_the_identical_bend(self):
         double = self.matched()

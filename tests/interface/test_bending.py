@@ -288,7 +288,7 @@ class BendingOnTheBenchTest(InterfaceTest):
         rows.filter(has_text="Lead").get_by_role("button", name="Make it the reference").click()
         self.page.get_by_role("button", name="Find the place of 1").click()
         double = rows.filter(has_text="Double")
-        expect(double).to_contain_text("Another performance of the same part", timeout=60_000)
+        expect(double).to_contain_text("The part performed anew", timeout=60_000)
         double.get_by_role("button", name="Have it follow").click()
         expect(double).to_have_attribute("data-status", "placed", timeout=60_000)
         expect(double).to_contain_text("bent")

@@ -6,6 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from gullywind.actions.status import status_of_recording
+from gullywind.actions.words import notes_of
 from gullywind.core.judge.set_places import SET_CODE
 from gullywind.core.measure.evidence import Way
 from gullywind.store.database import Session
@@ -68,7 +69,7 @@ def report_rows(session: Session, project_id: UUID) -> list[dict[str, Any]]:
                 "kept": current.value.sounding.kept if current else None,
                 "last_change": current.sentence if current else None,
                 "remark": one.remark,
-                "notes": " ".join(note["message"] for note in judged.notes) if judged else "",
+                "notes": " ".join(note["message"] for note in notes_of(one)),
             }
         )
     return rows

@@ -6,7 +6,7 @@ from html import escape
 from uuid import UUID
 
 from gullywind.actions.deliver.report import by_of
-from gullywind.actions.words import clock_label, facts_line, sentence_of
+from gullywind.actions.words import clock_label, facts_line, notes_of, sentence_of
 from gullywind.core.ground.words import percent, short_time, signed
 from gullywind.core.proof import Verdict, verdict_of
 from gullywind.store.database import Session
@@ -91,7 +91,7 @@ def _body(row: RecordingRow, span_s: tuple[float, float]) -> str:
             sure,
             _by(row),
         ]
-    told = [sentence_of(row)] if version is None else [note["message"] for note in judged.notes] if judged else []
+    told = [sentence_of(row)] if version is None else [note["message"] for note in notes_of(row)]
     if version is not None and not version.sounding.kept:
         told.append("Kept as scratch sound: not delivered.")
     if row.remark:

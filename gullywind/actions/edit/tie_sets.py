@@ -137,7 +137,7 @@ def carried_parts(session: Session, row: RecordingRow, version: Version | None, 
         if other.id == project.reference_id:
             raise NotNowError(f"It lies where {other.name} does, of the same set, and that is the reference.")
         _refuse_locked(other)
-        if other.current is not None and other.current.value.bending is not None:
+        if other.is_bent:
             raise NotNowError(f"It lies where {other.name} does, of the same set, and that is bent: change that one.")
         words = WITH_ITS_SET + sentence
         assert row.member is not None and other.member is not None

@@ -48,7 +48,7 @@ def prove_recording(context: Context, recording_id: UUID, cache: PerformanceCach
         if reference is None or row.current is None or row.current_proof is not None or not ready:
             return
         # The place is proved; a push is on purpose, and no difference that is left over.
-        time_map, version_id, bent = row.current.value.time_map, row.current.id, row.current.value.bending is not None
+        time_map, version_id, bent = row.current.value.time_map, row.current.id, row.is_bent
         lengths = [row.proof.window_s] if row.proof else []
         # Looked at while the session is open; the sounds are opened after it, which may take long.
         _ = row.placing

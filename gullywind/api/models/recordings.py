@@ -9,7 +9,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from gullywind.actions.status import RecordingStatus, status_of_recording
-from gullywind.actions.words import clock_figure, clock_label, sentence_of
+from gullywind.actions.words import clock_figure, clock_label, notes_of, sentence_of
 from gullywind.api.models.media import MediaOut
 from gullywind.core.bending.prove import PERFORMERS_TOGETHER_S
 from gullywind.core.ground.words import percent, short_time
@@ -171,7 +171,7 @@ class RecordingOut(BaseModel):
             earlier_id=ends.earlier_id if ends else None,
             judgement=_judgement(row),
             as_judged=row.is_as_judged,
-            performs=_performs(row),
+            performs=any(note["code"] == PERFORMANCE for note in notes_of(row)),
             set_aside=row.is_set_aside,
             locked=row.locked,
             set_id=row.member.membership.set_id if row.member else None,
@@ -220,11 +220,6 @@ def _map(row: RecordingRow) -> MapOut | None:
     )
 
 
-def _performs(row: RecordingRow) -> bool:
-    bent = row.current is not None and row.current.value.bending is not None
-    return not bent and row.placing is not None and any(note["code"] == PERFORMANCE for note in row.placing.notes)
-
-
 def _judgement(row: RecordingRow) -> JudgementOut | None:
     judged = row.placing
     if judged is None:
@@ -238,7 +233,7 @@ def _judgement(row: RecordingRow) -> JudgementOut | None:
         candidates=[
             CandidateOut(**one, current=now is not None and now.lies_at(one["offset_s"])) for one in judged.candidates
         ],
-        notes=[NoteOut(**one) for one in judged.notes],
+        notes=[NoteOut(**one) for one in notes_of(row)],
         map_id=judged.version_id,
         has_clock=judged.stored is not None,
     )

@@ -44,10 +44,12 @@ def heard_notes(recording: Sequence[Heard]) -> tuple[Note, ...]:
     return tuple(notes)
 
 
-def performance_note(confidence: float) -> Note:
+def performance_note(confidence: float, *, surely: bool) -> Note:
     """It has no place by its sound, but is the same part performed anew; offered, never done unasked."""
     sure = f"{percent(confidence)}\u00a0% sure"
-    return Note(PERFORMANCE, f"Another performance of the same part, {sure}: have it follow the reference.")
+    if surely:
+        return Note(PERFORMANCE, f"The part performed anew, {sure}: have it follow the reference.")
+    return Note(PERFORMANCE, f"Perhaps performed anew, {sure}: have it follow, and hear it.")
 
 
 def silent_note(reference: Sequence[Heard], recording: Sequence[Heard]) -> Note:

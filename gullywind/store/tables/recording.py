@@ -68,6 +68,11 @@ class RecordingRow(Base):
         return made is not None and made == self.version_id
 
     @property
+    def is_bent(self) -> bool:
+        """Whether it follows the reference by ties, as another performance."""
+        return self.current is not None and self.current.value.bending is not None
+
+    @property
     def is_set_aside(self) -> bool:
         """Whether it does not belong, as a person said, and nobody has given it a place since."""
         return self.set_aside and self.version_id is None

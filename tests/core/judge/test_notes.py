@@ -1,7 +1,14 @@
 import unittest
 from dataclasses import replace
 
-from gullywind.core.judge.notes import bent_words, break_notes, drift_notes, joint_words, part_notes
+from gullywind.core.judge.notes import (
+    bent_words,
+    break_notes,
+    drift_notes,
+    joint_words,
+    part_notes,
+    performance_note,
+)
 from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.measure.evidence import Status, Support
 
@@ -37,6 +44,12 @@ class NotesTest(unittest.TestCase):
         self.assertEqual(part_notes(Status.PLACED, part), [])
         for noise in (replace(part, quality=8.0), replace(part, chance_nats=3.0), replace(part, explained=0.7)):
             self.assertEqual(part_notes(Status.UNSURE, noise), [])
+
+    def test_what_may_be_performed_anew_is_offered_in_other_words_than_what_surely_is(self):
+        surely, perhaps = performance_note(0.86, surely=True), performance_note(0.47, surely=False)
+        self.assertEqual(surely.code, perhaps.code)
+        self.assertTrue(surely.message.startswith("The part performed anew, 86.0\u00a0% sure: have it follow"))
+        self.assertTrue(perhaps.message.startswith("Perhaps performed anew, 47.0\u00a0% sure: have it follow"))
 
     def test_breaks_are_told_in_reference_time(self):
         pieces = [[[10, 0], [774.2, 764.2]], [[775.9, 764.2], [900, 888.3]], [[900, 890.3], [950, 940.3]]]

@@ -44,8 +44,8 @@ export const MatchCurve = memo(function MatchCurve() {
     const found = candidates.map((one, index) => ({ index, px: Math.abs(one.offset_s - at) / perPx })).sort((a, b) => a.px - b.px)[0]
     return found && found.px < NEAR_PX ? found.index : null
   }
-  // A place through others has no curve of its own.
-  if (!judged || (curve === null && !candidates.length)) return null
+  // A place through others has no curve of its own; what is bent onto the reference is placed by its ties.
+  if (!judged || recording.map?.bent || (curve === null && !candidates.length)) return null
   return (
     <Box>
       <Text fontSize="sm" fontWeight="600" mb="1">
