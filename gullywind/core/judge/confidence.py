@@ -6,8 +6,8 @@ from gullywind.core.measure.evidence import Status, Support
 
 #: Fitted on generated matches and non-matches, hard ones of both among them; docs/placing.md has the figures. How
 #: high the coarse match is counts for nothing: among generated pieces it told right from wrong, in music it misled.
-INTERCEPT = -10.72
-WEIGHTS = {"chance": 4.37, "share": 5.54, "lead": 3.06, "even": 10.58, "whole": 3.12}
+INTERCEPT = -15.1
+WEIGHTS = {"chance": 5.17, "share": 5.8, "lead": 5.21, "even": 9.12, "whole": 4.15}
 #: Windows become clearer than noise leaves them from the first of these qualities to the second; then this much of the
 #: sound should be explained.
 NOISY_QUALITY, PLAIN_QUALITY, WHOLE_SHARE = 15.0, 90.0, 0.85

@@ -2,13 +2,15 @@
 
 Noise, a room and a microphone leave one gain between the two, cell by cell of time and frequency, however little of
 the recording's power it explains. A passage that shares a drum with another holds the drum and nothing of the rest:
-its gain is whole in some cells and none in others. What is told is the variance of the gain over the cells, as a share
-of its square, freed from what noise adds to it: near 0 at the right place at any level, mostly a third and more
-elsewhere. A device that follows the level adds little (the test holds it below 0.15); two sources of which each
-recorder stands nearer to another add more, 15 dB either way about a half. Times in s.
+its gain is whole in some cells and none in others. What is told is the variance of the gain over the cells, freed from
+what noise adds to it. Clear cells tell it, and louder ones before others: weighed by loudness alone, fifteen decibels
+of noise leave the variance unknown to a half where they cover the loudest bands and leave the others clear. Near 0 at
+the right place at any level, mostly 0.1 and more elsewhere. A device that follows the level adds little; two sources
+of which each recorder stands nearer to another add more. Times in s.
 
 Method: the least-squares transfer function of all cells (Bendat and Piersol, "Random Data", 2010, chapter 6), and the
-method of moments for a random effect's variance (DerSimonian and Laird, Controlled Clinical Trials 7(3), 1986).
+method of moments for a random effect's variance (DerSimonian and Laird, Controlled Clinical Trials 7(3), 1986), each
+cell weighed by how well it tells it.
 """
 
 from collections.abc import Callable
@@ -25,6 +27,8 @@ from gullywind.core.sound.views import Listening
 CELL_S, CELLS_WINDOW_S, MOST_CELL_WINDOWS = 0.085, 2.0, 12
 #: Narrower bands say too little.
 LEAST_BAND_BINS = 8
+#: Cells clearer than this variance of the gain count alike; and what is this much weaker than the loudest, not at all.
+KNOWN_ENOUGH, LEAST_EXPECTED = 0.5, 1e-9
 #: Neighbouring bins of Hann segments share their noise: their sum spreads as if there were this many times fewer.
 SHARED_BINS = 1.5
 
@@ -36,7 +40,7 @@ def unevenness(
     start_s: float,
     end_s: float,
 ) -> float:
-    """Variance of the gain over all cells, as a share of its square, and one standard error above it; 0 or more.
+    """Variance of the gain over all cells, where all that is expected is 1, and one standard error above it; 0 or more.
 
     Parameters
     ----------
@@ -63,11 +67,14 @@ def unevenness(
         held[:, k] = (np.conj(part) * theirs[:, low:high]).real.sum(axis=1)
         # Bin by bin: what disturbs music is loud in the same tones.
         variance[:, k] = (power * np.abs(theirs[:, low:high] - part) ** 2).sum(axis=1) / 2 * SHARED_BINS
-    whole = float((expected**2).sum())
-    if whole <= 0:
+    told = expected > LEAST_EXPECTED * float(expected.max())
+    if not told.any():
         return 0.0
-    excess = float(((held - expected) ** 2 - variance).sum()) / whole
-    error = float(np.sqrt((2 * variance**2).sum())) / whole
+    noise = variance[told] / expected[told] ** 2
+    weight = expected[told] / float(expected.max()) / (KNOWN_ENOUGH + noise) ** 2
+    beyond_noise = (held[told] / expected[told] - 1) ** 2 - noise
+    excess = float((weight * beyond_noise).sum() / weight.sum())
+    error = float(np.sqrt((2 * (weight * noise) ** 2).sum()) / weight.sum())
     return max(0.0, excess + error)
 
 
