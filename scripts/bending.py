@@ -33,7 +33,7 @@ from material.spoken import RECORDED_VOICES, VOICES, VOICES_ASIDE
 #: Ties nearer to the truth than this are right.
 RIGHT_S = 0.02
 #: `Followed.features` where two have nothing in common: half a second, all of it uneven.
-NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83])
+NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83, np.log(0.5), 0.0])
 #: Moments further apart say nothing of what lies between them.
 KNOWN_BETWEEN_S = 0.35
 #: Makes a pair by its number; of tunes the second number is that of a pair whose tempo it has.
@@ -59,6 +59,7 @@ def spoken_kinds(aside: bool) -> dict[str, Maker]:
         return found
     return found | {
         "recorded: speech": lambda seed, _: speech_pair(seed, RECORDED_VOICES),
+        "recorded: a line": lambda seed, _: line_pair(seed + 7000, RECORDED_VOICES),
         "recorded: noisy room": lambda seed, _: speech_pair(seed + 1000, RECORDED_VOICES, noisy=True),
         "recorded: words changed": lambda seed, _: speech_pair(seed + 2000, RECORDED_VOICES, changed=True),
         "recorded: smooth": lambda seed, _: smooth_pair(seed + 3000, RECORDED_VOICES),
