@@ -33,7 +33,7 @@ from material.spoken import RECORDED_VOICES, VOICES, VOICES_ASIDE
 #: Ties nearer to the truth than this are right.
 RIGHT_S = 0.02
 #: `Followed.features` where two have nothing in common: half a second, all of it uneven.
-NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83, np.log(0.5), 0.0])
+NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83, np.log(0.5), 0.0, 0.58])
 #: Moments further apart say nothing of what lies between them.
 KNOWN_BETWEEN_S = 0.35
 #: Makes a pair by its number; of tunes the second number is that of a pair whose tempo it has.

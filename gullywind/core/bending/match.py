@@ -17,8 +17,8 @@ from gullywind.core.maps.ties import Tie
 from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `Followed.features`; fitted
-#: by `scripts.bending` on 298 pairs of the same part and 346 of different ones, 1 to 200 s long.
-PLACING_WEIGHTS = (-0.53, 3.95, -4.2, 3.13, -2.16, 2.64)
+#: by `scripts.bending` on 370 pairs of the same part and 490 of different ones, 1 to 200 s long.
+PLACING_WEIGHTS = (-1.62, 4.94, -3.37, 1.24, -2.95, 3.5, 1.27)
 #: Surer matches are placed, less sure ones do not belong here.
 PERFORMED_FROM, PERFORMED_BELOW = 0.6, 0.2
 #: A course that runs this much faster or slower over a tenth of a second than it mostly does is no performance's.
@@ -111,8 +111,8 @@ def follow_performance(
 def _placing_features(
     reference: Performance, recording: Performance, passage: Passage, course: Course, order: float
 ) -> Floats:
-    """What tells the same part from another: height, order, evenness; and how long it is, since chance brings a longer
-    part as high, but not in as good an order; each about -2..5.
+    """What tells the same part from another: height, order, evenness; and how long it is, alone and with the last two:
+    chance brings a longer part as high, but in no good order, nor as evenly. Each about -2..6.
     """
     within = (course.t_ref >= passage.t_ref[0]) & (course.t_ref <= passage.t_ref[-1]) & (course.distance >= 0)
     heard = within & reference.sounding
@@ -124,8 +124,9 @@ def _placing_features(
     # One who speaks faster throughout is not uneven.
     uneven = np.abs(speeds - np.median(speeds)) > np.log(UNEVEN_SLOPE) if speeds.size else np.ones(1)
     heard_s = max(float(heard.sum()) * FRAME_HOP_S, 0.5)
+    even = _evenness(float(uneven.mean()), heard_s)
     height, long = np.log(max(passage.height, 0.5)), np.log(heard_s)
-    return np.array([height, order, _evenness(float(uneven.mean()), heard_s), long, (1 - order) * long])
+    return np.array([height, order, even, long, (1 - order) * long, even * long])
 
 
 def _evenness(uneven: float, heard_s: float) -> float:
