@@ -47,22 +47,20 @@ def kinds(aside: bool) -> dict[str, Maker]:
 
 def spoken_kinds(aside: bool) -> dict[str, Maker]:
     """Generated voices, and voices that were made from recordings of people."""
-    voices = VOICES_ASIDE if aside else VOICES
-    found: dict[str, Maker] = {
+    if aside:
+        return _spoken_by(VOICES_ASIDE)
+    return _spoken_by(VOICES) | {f"recorded: {kind}": make for kind, make in _spoken_by(RECORDED_VOICES).items()}
+
+
+def _spoken_by(voices: Sequence[str]) -> dict[str, Maker]:
+    return {
         "speech": lambda seed, _: speech_pair(seed, voices),
         "speech in a noisy room": lambda seed, _: speech_pair(seed + 1000, voices, noisy=True),
         "a line in its scene": lambda seed, _: line_pair(seed + 7000, voices),
         "words changed": lambda seed, _: speech_pair(seed + 2000, voices, changed=True),
         "smooth difference": lambda seed, _: smooth_pair(seed + 3000, voices),
-    }
-    if aside:
-        return found
-    return found | {
-        "recorded: speech": lambda seed, _: speech_pair(seed, RECORDED_VOICES),
-        "recorded: a line": lambda seed, _: line_pair(seed + 7000, RECORDED_VOICES),
-        "recorded: noisy room": lambda seed, _: speech_pair(seed + 1000, RECORDED_VOICES, noisy=True),
-        "recorded: words changed": lambda seed, _: speech_pair(seed + 2000, RECORDED_VOICES, changed=True),
-        "recorded: smooth": lambda seed, _: smooth_pair(seed + 3000, RECORDED_VOICES),
+        "one sentence": lambda seed, _: speech_pair(seed + 9000, voices, sentences=1),
+        "minutes": lambda seed, _: speech_pair(seed + 9500, voices, sentences=30),
     }
 
 
