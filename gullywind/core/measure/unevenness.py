@@ -55,7 +55,7 @@ def unevenness(
     size = int(2 ** np.round(np.log2(CELL_S * rate_hz)))
     bands = [(int(low), int(high)) for low, high in band_bins(size, rate_hz) if high - low >= LEAST_BAND_BINS]
     found = _cells(reference, recording, to_recording, start_s, end_s, size, rate_hz, bands[-1][1] if bands else 0)
-    if not found:
+    if not found or not bands:
         return 0.0
     ours, theirs = (np.concatenate([window[k] for window in found]) for k in (0, 1))
     gain = (np.conj(ours) * theirs).sum(axis=0) / np.maximum((np.abs(ours) ** 2).sum(axis=0), 1e-20)
