@@ -10,11 +10,16 @@ def bent_words(bending: Bending) -> str:
     followed = sum(tie.held or tie.certainty >= bending.settings.least_certainty for tie in bending.ties)
     if not followed:
         return "its timing untouched: nothing in it can be held on to"
-    closeness = bending.settings.closeness
-    if closeness == 0 and all(tie.closeness is None and not tie.held for tie in bending.ties):
+    if is_untouched(bending):
         return f"its timing untouched, {followed} ties at hand"
+    closeness = bending.settings.closeness
     close = f" by {closeness * 100:g}\u00a0%" if closeness < 1 else ""
     return f"bent{close} along {followed} ties"
+
+
+def is_untouched(bending: Bending) -> bool:
+    """Whether no tie takes anything away: what was matched unsurely, until a person says how closely it follows."""
+    return bending.settings.closeness == 0 and all(tie.closeness is None and not tie.held for tie in bending.ties)
 
 
 def kept_back_words(bending: Bending, made: Bend) -> str:

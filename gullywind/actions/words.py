@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from typing import Literal
 from uuid import UUID
 
-from gullywind.actions.bend_words import bent_words
+from gullywind.actions.bend_words import bent_words, is_untouched
 from gullywind.core.ground.speeds import MOST_CLOCK
 from gullywind.core.ground.units import SOUND_M_S
 from gullywind.core.ground.words import clock_time, later, length, percent, to_the_millisecond
@@ -127,7 +127,7 @@ def clock_label(row: RecordingRow) -> str:
     codes = {n["code"] for n in row.placing.notes} if row.placing else set()
     time_map = row.current.value.heard_map
     if row.current.value.bending:
-        return "bent"
+        return "untouched" if is_untouched(row.current.value.bending) else "bent"
     if abs(time_map.rate - 1) > MOST_CLOCK:
         return "wrong rate" if "rate-mislabelled" in codes else "speed"
     if "wandering" in codes and not all(piece.is_straight for piece in time_map.pieces):

@@ -114,6 +114,7 @@ class BendingTest(ApiCase):
         self.assertGreater(np.abs(self.lands(half, moments) - fully).max(), 0.02)
         untouched = self.edited(half, kind="bend", closeness=0.0, **wish)
         self.assertIn("timing untouched", untouched["sentence"])
+        self.assertEqual(untouched["map"]["clock_label"], "untouched")
         np.testing.assert_allclose(np.diff(self.lands(untouched, moments)), np.diff(moments), atol=1e-9)
         back = self.edited(self.edited(untouched, kind="undo"), kind="undo")
         np.testing.assert_array_equal(self.lands(back, moments), fully)

@@ -25,7 +25,7 @@ def recognised(
     ours = cache.of(context, reference_hash, lambda done: checkpoint(0.4 * done))
     theirs = performance_of(context, recording_hash, lambda done: checkpoint(0.4 + 0.3 * done))
     matched = match_performances(ours, theirs, checkpoint=lambda done: checkpoint(0.7 + 0.3 * done))
-    if matched.status is Status.UNPLACED or matched.exact:
+    if matched.status is Status.UNPLACED or matched.exact or not matched.can_be_held:
         return alignment
     # A line of a few words is hardly ever surely the same; whoever brought it in knows.
     note = performance_note(matched.confidence, surely=matched.status is Status.PLACED)

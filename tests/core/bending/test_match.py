@@ -88,6 +88,15 @@ class MatchTest(unittest.TestCase):
             self.assertGreaterEqual(slopes.min(), 1 / 1.3 - 1e-3)
         self.assertIn("beyond-limit", [note.code for note in alignment.notes])
 
+    def test_noise_is_no_part_however_evenly_it_runs(self):
+        for seed in range(3):
+            rng = np.random.default_rng([seed, 77])
+            first, second = (np.cumsum(rng.standard_normal(15 * RATE_HZ)) * 1e-3 for _ in range(2))
+            matched, _ = bent(first, second)
+            self.assertIsNot(matched.status, Status.PLACED)
+            # So it is not offered either.
+            self.assertFalse(matched.status is Status.UNSURE and matched.can_be_held)
+
     def test_another_text_does_not_belong(self):
         matched, alignment = bent(speech_pair(0, VOICES).reference, music_pair(2, "plucked", "drums").recording)
         self.assertIs(matched.status, Status.UNPLACED)
