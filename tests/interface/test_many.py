@@ -41,7 +41,10 @@ class ManyTest(InterfaceTest):
     def choose(self, *names: str) -> Locator:
         for name in names:
             self.page.get_by_role("checkbox", name=f"Choose {name}", exact=True).click()
-        return self.page.get_by_test_id("chosen-bar")
+        bar = self.page.get_by_test_id("chosen-bar")
+        # A key pressed sooner than it is drawn would act on what was chosen before.
+        expect(bar).to_contain_text(f"{len(names)} recording")
+        return bar
 
     def test_a_range_is_locked_by_a_key_and_let_go_of(self):
         page = self.page
