@@ -17,7 +17,7 @@ from gullywind.core.maps.ties import Tie
 from gullywind.core.measure.evidence import Status
 
 #: Probability that this is the same part, by logistic regression: constant, then weights of `Followed.features`; fitted
-#: by `scripts.bending` on 370 pairs of the same part and 490 of different ones, 1 to 200 s long.
+#: by the regression of `scripts.bending` on 370 pairs of the same part and 490 of different ones, 1 to 200 s long.
 PLACING_WEIGHTS = (-1.62, 4.94, -3.37, 1.24, -2.95, 3.5, 1.27)
 #: What stands no higher than this over the recording backwards is nothing, however evenly it runs: noise does. Of the
 #: 370 pairs two were lower, and not sure; of the others a third.

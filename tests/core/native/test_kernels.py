@@ -100,7 +100,7 @@ class FoldProductsTest(unittest.TestCase):
     @with_both
     def test_other_than_a_lag_for_each_two_is_refused(self):
         one = np.ones(1, np.float32)
-        with self.assertRaises(InputError):
+        with self.assertRaisesRegex(InputError, "equally many bins"):
             self.loops.fold_products([spectrum(5)], [spectrum(6)], 0, np.zeros(1), 64, one, 1)
         with self.assertRaisesRegex(InputError, "a lag a row"):
             self.loops.fold_products([spectrum(5)], [spectrum(5)], 0, np.zeros(2), 64, one, 1)
