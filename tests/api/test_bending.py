@@ -70,7 +70,7 @@ class BendingTest(ApiCase):
         double, stranger = self.recording(project, "Double"), self.recording(project, "Stranger")
         self.assertIn(double["status"], ("unplaced", "unsure"))
         self.assertTrue(double["performs"])
-        self.assertRegex(double["sentence"], r"The part performed anew, .+% sure: have it")
+        self.assertRegex(double["sentence"], r"Performs the part anew, .+% sure")
         self.assertEqual((stranger["status"], stranger["performs"]), ("unplaced", False))
         self.match(project, "Double")
         self.run_jobs()
@@ -164,6 +164,50 @@ class BendingTest(ApiCase):
         self.assertEqual((tried["closeness"], tried["ends"]), (0.3, False))
         # Nothing of that is stored.
         self.assertEqual(self.bend(alone)["closeness"], 1.0)
+
+    def test_a_stretch_alone_is_matched_and_nothing_outside_of_it_moves(self):
+        project = self.filled()
+        ids = [self.recording(project, "Double")["id"]]
+        url = f"/api/projects/{project['id']}/matches"
+        middle = CASE.t_ref.size // 2
+        offset_s = float(CASE.t_ref[middle] - CASE.t_rec[middle])
+        stretch_s = [float(CASE.t_ref[middle]) - 1.2, float(CASE.t_ref[middle]) + 1.2]
+        refused = self.client.post(url, json={"recording_ids": ids, "stretch_s": stretch_s})
+        self.assertIn("no place yet", refused.json()["detail"])
+        self.edited(self.recording(project, "Double"), kind="move", offset_s=offset_s)
+        for stretch, said in (([5.0, 4.0], "one after the other"), ([-900.0, 4.0], "does not sound at both edges")):
+            refused = self.client.post(url, json={"recording_ids": ids, "stretch_s": stretch})
+            self.assertEqual(refused.status_code, 422)
+            self.assertIn(said, refused.json()["detail"])
+        self.client.post(url, json={"recording_ids": ids, "stretch_s": stretch_s})
+        self.run_jobs()
+        bent = self.recording(project, "Double")
+        self.assertTrue(bent["undo"].endswith("matched, its edges held"))
+        edges = np.array(stretch_s) - offset_s
+        moments = np.linspace(0.0, CASE.recording.size / 48000, 300)
+        outside = moments[(moments < edges[0]) | (moments > edges[1])]
+        np.testing.assert_allclose(self.lands(bent, outside), outside + offset_s, atol=1e-6)
+        within = (CASE.t_rec > edges[0] + 0.3) & (CASE.t_rec < edges[1] - 0.3)
+        late = np.abs(self.lands(bent, CASE.t_rec[within]) - CASE.t_ref[within])
+        plain = np.abs(CASE.t_rec[within] + offset_s - CASE.t_ref[within])
+        self.assertLess(np.median(late), 0.01)
+        self.assertLess(np.median(late), np.median(plain))
+
+    def test_a_stretch_of_what_is_bent_is_matched_anew_and_the_ties_around_it_stay(self):
+        whole = self.matched()
+        stretch_s = [float(CASE.t_ref.mean()) - 1.2, float(CASE.t_ref.mean()) + 1.2]
+        wish = {"recording_ids": [whole["id"]], "stretch_s": stretch_s}
+        self.client.post(f"/api/projects/{whole['project_id']}/matches", json=wish)
+        self.run_jobs()
+        again = self.client.get(f"/api/recordings/{whole['id']}").json()
+        self.assertIn("matched, its edges held", again["undo"])
+        kept = [one for one in self.bend(whole)["ties"] if not stretch_s[0] - 0.1 < one["lies_s"] < stretch_s[1] + 0.1]
+        self.assertGreater(len(kept), 10)
+        np.testing.assert_allclose(
+            self.lands(again, np.array([one["t_rec"] for one in kept])), [one["lies_s"] for one in kept], atol=2e-3
+        )
+        back, moments = self.edited(again, kind="undo"), np.linspace(0.0, CASE.recording.size / 48000, 300)
+        np.testing.assert_array_equal(self.lands(back, moments), self.lands(whole, moments))
 
     def test_the_whole_is_moved_with_its_ties_and_pieces_are_refused(self):
         double = self.matched()

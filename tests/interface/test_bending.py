@@ -132,17 +132,46 @@ class BendingOnTheBenchTest(InterfaceTest):
             with self.subTest(mode=mode):
                 self.assertEqual(violations(self.page, MORE_RULES), [])
 
-    def test_a_selected_stretch_is_left_as_performed(self):
+    def select(self) -> None:
+        """A stretch, along the axis of the mirror."""
         box = self.page.get_by_test_id("mirror").bounding_box()
         self.page.mouse.move(box["x"] + 300, box["y"] + 6)
         self.page.mouse.down()
         self.page.mouse.move(box["x"] + 600, box["y"] + 6, steps=4)
         self.page.mouse.up()
+
+    def test_a_selected_stretch_is_left_as_performed(self):
+        self.select()
         stretch = self.page.get_by_test_id("chosen-stretch")
-        stretch.get_by_role("button", name="Leave as performed").click()
+        slider = stretch.get_by_role("slider")
+        expect(slider).to_have_attribute("aria-valuenow", "100")
+        slider.focus()
+        slider.press("Home")
         expect(self.step(re.compile("ties: not at all"))).to_be_visible()
+        expect(slider).to_have_attribute("aria-valuenow", "0")
+        stretch.get_by_role("button", name="As close as all").click()
+        expect(self.step(re.compile("ties: as all"))).to_be_visible()
+        expect(slider).to_have_attribute("aria-valuenow", "100")
         stretch.get_by_role("button", name="Hold its edges").click()
         expect(self.step(re.compile("held at its edges"))).to_be_visible()
+        self.undone(3)
+
+    def test_a_selected_stretch_is_matched_anew(self):
+        self.select()
+        self.page.get_by_role("button", name="Match the stretch anew").click()
+        expect(self.step(re.compile("matched, its edges held"))).to_be_visible(timeout=60_000)
+        self.undone(1)
+
+    def test_figures_are_turned_and_one_turning_is_one_change(self):
+        field = self.page.get_by_label("Leave alone below, ms")
+        for _ in range(2):
+            self.page.get_by_role("button", name="Leave more alone").click()
+        expect(field).to_have_value("10")
+        field.press("ArrowUp")
+        expect(self.step(re.compile("below 15 ms left alone"))).to_be_visible()
+        self.assertEqual(self.asked("bend")["leave_below_ms"], 15.0)
+        self.page.get_by_role("button", name="Bend less").click()
+        expect(self.step(re.compile("by 25.% at most"))).to_be_visible()
         self.undone(2)
 
     def test_a_figure_is_typed_over(self):
@@ -288,7 +317,7 @@ class BendingOnTheBenchTest(InterfaceTest):
         rows.filter(has_text="Lead").get_by_role("button", name="Make it the reference").click()
         self.page.get_by_role("button", name="Find the place of 1").click()
         double = rows.filter(has_text="Double")
-        expect(double).to_contain_text("The part performed anew", timeout=60_000)
+        expect(double).to_contain_text("Performs the part anew", timeout=60_000)
         double.get_by_role("button", name="Have it follow").click()
         expect(double).to_have_attribute("data-status", "placed", timeout=60_000)
         expect(double).to_contain_text("bent")

@@ -37,9 +37,12 @@ def start_works(
     recording_ids: Sequence[UUID | None],
     *,
     change_id: UUID | None = None,
+    stretch_s: tuple[float, float] | None = None,
 ) -> list[WorkRow]:
-    """The same for several recordings."""
-    rows = [WorkRow(project_id=project_id, recording_id=one, kind=kind, change_id=change_id) for one in recording_ids]
+    """The same for several recordings; `stretch_s`: for that much of the reference only."""
+    start_s, end_s = stretch_s or (None, None)
+    what = {"project_id": project_id, "kind": kind, "change_id": change_id, "start_s": start_s, "end_s": end_s}
+    rows = [WorkRow(recording_id=one, **what) for one in recording_ids]
     session.add_all(rows)
     session.flush()
     for row in rows:

@@ -151,9 +151,12 @@ class PlaceIn(Body):
 
 
 class MatchIn(Body):
-    """Which recordings to match with the reference as other performances of its part."""
+    """Which recordings to match with the reference as other performances of its part; from where to where, s of the
+    reference: that stretch alone, its edges held. Null: all.
+    """
 
     recording_ids: list[UUID] = Field(min_length=1, max_length=10_000)
+    stretch_s: tuple[float, float] | None = None
 
 
 class DeliverIn(Body):

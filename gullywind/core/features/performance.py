@@ -70,6 +70,15 @@ class Performance:
         """Shape (frames,), s: centres."""
         return np.asarray(np.arange(self.frames) * FRAME_HOP_S, np.float64)
 
+    def cut(self, start_s: float, end_s: float) -> tuple["Performance", float]:
+        """What lies between two moments, as far as there is any, and where that begins, s."""
+        first = max(int(start_s / FRAME_HOP_S), 0)
+        last = min(max(int(end_s / FRAME_HOP_S) + 1, first), self.frames)
+        frames = slice(first, last)
+        sound = self.sound[first * HOP_SAMPLES : last * HOP_SAMPLES]
+        logs, pitches, bands_db = (one[frames] for one in (self.logs, self.pitches, self.bands_db))
+        return Performance(sound, logs, pitches, bands_db, self.sounding[frames]), first * FRAME_HOP_S
+
     @property
     def rises(self) -> Samples:
         """Shape (frames,). How much begins to sound."""

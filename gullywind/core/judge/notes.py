@@ -48,8 +48,8 @@ def performance_note(confidence: float, *, surely: bool) -> Note:
     """It has no place by its sound, but is the same part performed anew; offered, never done unasked."""
     sure = f"{percent(confidence)}\u00a0% sure"
     if surely:
-        return Note(PERFORMANCE, f"The part performed anew, {sure}: have it follow the reference.")
-    return Note(PERFORMANCE, f"Perhaps performed anew, {sure}: have it follow, and hear it.")
+        return Note(PERFORMANCE, f"Performs the part anew, {sure}.")
+    return Note(PERFORMANCE, f"Perhaps performs the part anew, {sure}: hear it.")
 
 
 def silent_note(reference: Sequence[Heard], recording: Sequence[Heard]) -> Note:

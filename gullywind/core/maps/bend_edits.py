@@ -13,6 +13,10 @@ from gullywind.core.ground.errors import InputError
 from gullywind.core.ground.words import clock_time, later
 from gullywind.core.maps.bending import Bending
 from gullywind.core.maps.ties import BY_HAND, LEAST_APART_S, BendSettings, Tie, TieKind
+from gullywind.core.maps.time_map import TimeMap
+
+#: A clock that is off by less over a whole recording, s, is none to be kept.
+STEADY_WITHIN_S = 1e-5
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,10 +138,13 @@ class HoldEdges:
     t_rec: tuple[float, float]
     only: bool = False
 
-    def apply(self, bending: Bending) -> BentOtherwise:
-        """Two held ties more; what lies nearer to them than a tie may gives way."""
+    def __post_init__(self) -> None:
+        """Raises `InputError` for edges that do not follow each other."""
         if not (self.t_ref[0] < self.t_ref[1] and self.t_rec[0] < self.t_rec[1]):
             raise InputError("A stretch needs two edges, one after the other.")
+
+    def apply(self, bending: Bending) -> BentOtherwise:
+        """Two held ties more; what lies nearer to them than a tie may gives way."""
         edges = [
             Tie(ref, rec, TieKind.START, BY_HAND, held=True) for ref, rec in zip(self.t_ref, self.t_rec, strict=True)
         ]
@@ -151,6 +158,41 @@ class HoldEdges:
         words = f"{clock_time(self.t_ref[0])} to {clock_time(self.t_ref[1])} {done}"
         ties = tuple(sorted([*kept, *edges], key=lambda one: one.t_rec))
         return BentOtherwise(replace(bending, ties=ties), words)
+
+
+@dataclass(frozen=True, slots=True)
+class FollowStretch:
+    """A stretch alone follows other ties, its edges held where the recording lies there now: nothing else moves.
+
+    `ties` : within the stretch. They take the place of what the program had found there; a person's own ones stay.
+    """
+
+    edges: HoldEdges
+    ties: tuple[Tie, ...]
+
+    def apply(self, bending: Bending) -> BentOtherwise:
+        """Its edges are held as by hand."""
+        (first, last), t_ref = self.edges.t_rec, self.edges.t_ref
+        kept = [tie for tie in bending.ties if tie.by_hand or not first < tie.t_rec < last]
+        fresh = [tie for tie in self.ties if all(_agrees(tie, one) for one in kept)]
+        ties = tuple(sorted([*kept, *fresh], key=lambda one: one.t_rec))
+        held = self.edges.apply(replace(bending, ties=ties)).bending
+        return BentOtherwise(held, f"{clock_time(t_ref[0])} to {clock_time(t_ref[1])} matched, its edges held")
+
+
+def bending_nothing(time_map: TimeMap) -> Bending:
+    """A bend that leaves a plain place as it is, at its clock; raises `InputError` for any other map."""
+    if len(time_map.pieces) > 1 or time_map.pieces[0].t_ref.size > 2:
+        raise InputError("It is cut, or follows a course: put it at a plain place before a stretch of it is bent.")
+    piece = time_map.pieces[0]
+    (starts, ends), (first, last) = piece.t_ref.tolist(), piece.t_rec.tolist()
+    offset_s, rate = starts - first, (last - first) / (ends - starts)
+    if abs((ends - starts) - (last - first)) < STEADY_WITHIN_S:
+        return Bending((), offset_s)
+    # Another clock goes on at both sides.
+    moments = (first + LEAST_APART_S, last - LEAST_APART_S)
+    at = [Tie(starts + (moment - first) / rate, moment, TieKind.START, BY_HAND, held=True) for moment in moments]
+    return Bending(tuple(at), offset_s)
 
 
 def settings_words(settings: BendSettings) -> str:

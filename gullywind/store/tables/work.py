@@ -51,6 +51,9 @@ class WorkRow(Base):
     #: What a batch finds is one change, to be taken back at once.
     change_id: Mapped[UUID | None] = mapped_column(ForeignKey("change.id", ondelete="SET NULL"), default=None)
     kind: Mapped[str]
+    #: What it concerns, s of the reference; null: all.
+    start_s: Mapped[float | None] = mapped_column(default=None)
+    end_s: Mapped[float | None] = mapped_column(default=None)
     state: Mapped[str] = mapped_column(default=WorkState.QUEUED)
     fraction_done: Mapped[float] = mapped_column(default=0.0)
     message: Mapped[str | None] = mapped_column(default=None)

@@ -48,8 +48,8 @@ class NotesTest(unittest.TestCase):
     def test_what_may_be_performed_anew_is_offered_in_other_words_than_what_surely_is(self):
         surely, perhaps = performance_note(0.86, surely=True), performance_note(0.47, surely=False)
         self.assertEqual(surely.code, perhaps.code)
-        self.assertTrue(surely.message.startswith("The part performed anew, 86.0\u00a0% sure: have it follow"))
-        self.assertTrue(perhaps.message.startswith("Perhaps performed anew, 47.0\u00a0% sure: have it follow"))
+        self.assertTrue(surely.message.startswith("Performs the part anew, 86.0\u00a0% sure"))
+        self.assertTrue(perhaps.message.startswith("Perhaps performs the part anew, 47.0\u00a0% sure: hear"))
 
     def test_breaks_are_told_in_reference_time(self):
         pieces = [[[10, 0], [774.2, 764.2]], [[775.9, 764.2], [900, 888.3]], [[900, 890.3], [950, 940.3]]]

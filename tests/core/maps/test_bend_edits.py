@@ -1,10 +1,21 @@
 import unittest
 
+import numpy as np
+
 from gullywind.core.ground.errors import InputError
-from gullywind.core.maps.bend_edits import BendSo, HoldEdges, HoldTies, PutTie, RemoveTies, SetCloseness
+from gullywind.core.maps.bend_edits import (
+    BendSo,
+    FollowStretch,
+    HoldEdges,
+    HoldTies,
+    PutTie,
+    RemoveTies,
+    SetCloseness,
+    bending_nothing,
+)
 from gullywind.core.maps.bending import Bending
 from gullywind.core.maps.ties import BendSettings, Tie, TieKind
-from gullywind.core.maps.time_map import TimeMap
+from gullywind.core.maps.time_map import Piece, TimeMap
 from gullywind.core.maps.version import Version
 
 #: Performed 10 ms late at every second, placed at 2 s.
@@ -53,6 +64,39 @@ class BendEditsTest(unittest.TestCase):
         self.assertIsNone(SetCloseness((2,)).apply(twice).bending.ties[2].closeness)
         with self.assertRaisesRegex(InputError, "from 0 to 100"):
             SetCloseness((2,), 1.5).apply(BENDING)
+
+    def test_a_stretch_follows_other_ties_and_nothing_else_moves(self):
+        by_hand = PutTie(6.5, 4.49).apply(BENDING).bending
+        edges = HoldEdges((5.0, 8.0), (3.01, 6.01))
+        fresh = (Tie(5.7, 3.72, TieKind.START, 0.8), Tie(6.4, 4.495, TieKind.END, 0.8))
+        done = FollowStretch(edges, fresh).apply(by_hand)
+        self.assertEqual(done.sentence, "0:05.0 to 0:08.0 matched, its edges held")
+        ties = {tie.t_rec for tie in done.bending.ties}
+        # Between the edges only what was found now and what was set by hand, unless they contradict each other.
+        self.assertEqual({one for one in ties if 3.01 < one < 6.01}, {3.72, 4.49})
+        before, after = by_hand.made(20.0).time_map, done.bending.made(20.0).time_map
+        outside = np.concatenate([np.linspace(0, 3.01, 30), np.linspace(6.01, 20, 90)])
+        np.testing.assert_allclose(after.to_reference(outside), before.to_reference(outside), atol=1e-9)
+        with self.assertRaisesRegex(InputError, "one after the other"):
+            HoldEdges((8.0, 5.0), (6.01, 3.01))
+
+    def test_a_stretch_of_what_lies_plainly_follows_and_the_rest_keeps_its_place_and_clock(self):
+        moments = np.linspace(0.01, 19.98, 200)
+        for rate in (1.0, 1.0004):
+            plain = TimeMap.placement(2.0, rate, 20.0)
+            bending = bending_nothing(plain)
+            np.testing.assert_allclose(
+                bending.made(20.0).time_map.to_reference(moments), plain.to_reference(moments), atol=1e-9
+            )
+            t_ref = (6.0, 9.0)
+            edges = HoldEdges(t_ref, tuple(plain.to_recording(np.array(t_ref)).tolist()))
+            tie = Tie(7.5, float(plain.to_recording(np.array([7.55]))[0]), TieKind.START, 0.9)
+            made = FollowStretch(edges, (tie,)).apply(bending).bending.made(20.0).time_map
+            self.assertAlmostEqual(made.to_reference(np.array([tie.t_rec]))[0], 7.5)
+            outside = moments[(moments < edges.t_rec[0]) | (moments > edges.t_rec[1])]
+            np.testing.assert_allclose(made.to_reference(outside), plain.to_reference(outside), atol=1e-9)
+        with self.assertRaisesRegex(InputError, "It is cut"):
+            bending_nothing(TimeMap((Piece(((0, 0), (1, 1))), Piece(((2, 1), (3, 2))))))
 
     def test_held_ties_stay_whatever_is_chosen(self):
         held = HoldTies((3,), True, (TIES[3].t_ref,)).apply(BENDING).bending

@@ -1904,11 +1904,17 @@ export interface components {
         };
         /**
          * MatchIn
-         * @description Which recordings to match with the reference as other performances of its part.
+         * @description Which recordings to match with the reference as other performances of its part; from where to where, s of the
+         *     reference: that stretch alone, its edges held. Null: all.
          */
         MatchIn: {
             /** Recording Ids */
             recording_ids: string[];
+            /** Stretch S */
+            stretch_s?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * MediaOut

@@ -21,6 +21,12 @@ export function zoomed(view: Viewport, xPx: number, factor: number, coarsestSPer
   return { startS: timeAt(view, xPx) - xPx * secondsPerPx, secondsPerPx }
 }
 
+/** Zoom about a moment where that is in sight, else about the middle. */
+export function zoomedAbout(view: Viewport, atS: number | null, widthPx: number, factor: number, coarsestSPerPx: number): Viewport {
+  const x = atS === null ? -1 : xOf(view, atS)
+  return zoomed(view, x >= 0 && x <= widthPx ? x : widthPx / 2, factor, coarsestSPerPx)
+}
+
 export const panned = (view: Viewport, byPx: number): Viewport => ({ ...view, startS: view.startS + byPx * view.secondsPerPx })
 
 /** Round steps for an axis, about `apartPx` apart. */

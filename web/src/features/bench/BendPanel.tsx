@@ -9,6 +9,8 @@ import { useOtherDoubles } from './laidBehind'
 import { Section } from './Section'
 import { useBend, useBendView } from './useBend'
 
+const STRETCH_TITLE = 'The selected stretch alone: its edges are held, and nothing outside moves'
+
 /** Following another performance: asked for, under way, or how it is done. */
 export const BendPanel = memo(function BendPanel() {
   const recordingId = useBench((s) => s.recording.id)
@@ -25,7 +27,10 @@ export const BendPanel = memo(function BendPanel() {
     mutationFn: (id: string) => told(api.DELETE('/api/works/{work_id}', { params: { path: { work_id: id } } })),
   })
   const isOpen = work?.state === 'queued' || work?.state === 'running'
+  const selection = useBench((s) => s.selection)
+  const stretchS: [number, number] | null = selection && [selection.startS, selection.endS]
   const ask = { size: '2xs', variant: 'outline', disabled: locked, loading: match.isPending } as const
+  const failed = work?.state === 'failed' ? work.message : null
   return (
     <Section title={bend ? 'Bend' : 'Another performance'}>
       {isOpen ? (
@@ -36,17 +41,34 @@ export const BendPanel = memo(function BendPanel() {
           </Button>
         </Flex>
       ) : bend ? (
-        <BendSettings bend={bend} />
+        <>
+          {failed && (
+            <Text fontSize="xs" color="ochre.fg">
+              {failed}
+            </Text>
+          )}
+          <BendSettings bend={bend} />
+          {stretchS && (
+            <Button {...ask} mt="1" title={STRETCH_TITLE} onClick={() => match.mutate({ recordingIds: [recordingId], stretchS })}>
+              Match the stretch anew
+            </Button>
+          )}
+        </>
       ) : (
         <>
           <Text fontSize="xs" color="fg.muted">
-            {work?.state === 'failed'
-              ? work.message
-              : 'A double, a line spoken again, the same notes once more: word by word onto the reference.'}
+            {failed ?? 'A double, a line spoken again, the same notes once more: word by word onto the reference.'}
           </Text>
-          <Button {...ask} mt="1" onClick={() => match.mutate([recordingId])}>
-            {work?.state === 'failed' ? 'Try again' : 'Follow the reference'}
-          </Button>
+          <Flex gap="1" mt="1" wrap="wrap">
+            {stretchS && (
+              <Button {...ask} title={STRETCH_TITLE} onClick={() => match.mutate({ recordingIds: [recordingId], stretchS })}>
+                Follow in the selection
+              </Button>
+            )}
+            <Button {...ask} onClick={() => match.mutate({ recordingIds: [recordingId] })}>
+              {stretchS ? 'Follow in all of it' : failed ? 'Try again' : 'Follow the reference'}
+            </Button>
+          </Flex>
           <ExactlyAs />
         </>
       )}

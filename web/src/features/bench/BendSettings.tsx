@@ -1,9 +1,10 @@
-import { Button, Flex, Slider, Text } from '@chakra-ui/react'
+import { Button, Flex, Text } from '@chakra-ui/react'
 import { useEffect, useRef } from 'react'
 import type { Bend } from '../../api/client'
 import { numberFrom } from '../../time/times'
 import { Choice } from '../../ui/Choice'
 import { REST_MS, useBench } from './benchStore'
+import { Closeness } from './Closeness'
 import { ChosenStretch, ChosenTie } from './ChosenTie'
 import { useLaidBehind, useOtherDoubles } from './laidBehind'
 import { TypedField } from './TypedField'
@@ -14,6 +15,14 @@ const ENDS = [
   { value: 'follow', label: 'starts and ends' },
   { value: 'keep', label: 'starts only' },
 ] as const
+
+/** Steps of what is turned. */
+const LEAVE_STEP_MS = 5
+const LIMIT_STEP_PERCENT = 5
+
+/** The next whole step from a value. */
+const stepped = (value: number, steps: number, step: number, least: number): number =>
+  Math.max(least, (steps > 0 ? Math.floor(value / step) + steps : Math.ceil(value / step) + steps) * step)
 
 /** How closely a recording follows, and what was chosen of it. */
 export function BendSettings({ bend }: { bend: Bend }) {
@@ -46,6 +55,10 @@ export function BendSettings({ bend }: { bend: Bend }) {
     window.clearTimeout(timer.current)
     timer.current = window.setTimeout(() => keep(change), REST_MS)
   }
+  const turned = (change: Partial<BendWish>): void => {
+    tryOut(change)
+    keepSoon(change)
+  }
   const typed = (text: string, unit: string, least: number, to: (value: number) => Partial<BendWish>): boolean => {
     const value = numberFrom(text, unit)
     if (value === null || value < least) return false
@@ -54,27 +67,12 @@ export function BendSettings({ bend }: { bend: Bend }) {
   }
   return (
     <>
-      <Flex justify="space-between" fontSize="sm">
-        <Text color="fg.muted">closeness</Text>
-        <Text fontFamily="mono">{Math.round(shown.closeness * 100)} %</Text>
-      </Flex>
-      <Slider.Root
-        size="sm"
-        min={0}
-        max={100}
-        step={5}
-        value={[Math.round(shown.closeness * 100)]}
-        aria-label={['Closeness, per cent']}
-        onValueChange={({ value }) => void tryOut({ closeness: value[0]! / 100 })}
-        onValueChangeEnd={({ value }) => keepSoon({ closeness: value[0]! / 100 })}
-      >
-        <Slider.Control>
-          <Slider.Track>
-            <Slider.Range />
-          </Slider.Track>
-          <Slider.Thumbs />
-        </Slider.Control>
-      </Slider.Root>
+      <Closeness
+        name="Closeness, per cent"
+        value={shown.closeness}
+        turn={(closeness) => void tryOut({ closeness })}
+        keep={(closeness) => keepSoon({ closeness })}
+      />
       <TypedField
         label="leave below"
         name="Leave alone below, ms"
@@ -82,6 +80,11 @@ export function BendSettings({ bend }: { bend: Bend }) {
         unit="ms"
         title="smaller differences stay: width and charm"
         keep={(text) => typed(text, 'ms', 0, (leave_below_ms) => ({ leave_below_ms }))}
+        turn={{
+          less: 'Leave less alone',
+          more: 'Leave more alone',
+          by: (steps) => turned({ leave_below_ms: stepped(shown.leave_below_ms, steps, LEAVE_STEP_MS, 0) }),
+        }}
       />
       <TypedField
         label="bend at most"
@@ -90,6 +93,11 @@ export function BendSettings({ bend }: { bend: Bend }) {
         unit="%"
         title="how far a passage may be stretched or squeezed"
         keep={(text) => typed(text, '%', 0.1, (limit_percent) => ({ limit_percent }))}
+        turn={{
+          less: 'Bend less',
+          more: 'Bend more',
+          by: (steps) => turned({ limit_percent: stepped(shown.limit_percent, steps, LIMIT_STEP_PERCENT, LIMIT_STEP_PERCENT) }),
+        }}
       />
       <Choice
         label="What follows"

@@ -1,7 +1,9 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
+import { useEffect, useState } from 'react'
 import type { Bend } from '../../api/client'
 import { numberFrom, signed } from '../../time/times'
 import { useBench } from './benchStore'
+import { Closeness } from './Closeness'
 import { TypedField } from './TypedField'
 import { useBendView } from './useBend'
 import { useTies } from './useTies'
@@ -19,10 +21,15 @@ function stretchWords(bend: Bend, atS: number): string {
 export function ChosenStretch({ bend }: { bend: Bend }) {
   const selection = useBench((s) => s.selection)
   const edit = useBench((s) => s.edit)
+  const [turned, turn] = useState<number | null>(null)
+  useEffect(() => turn(null), [bend, selection])
   if (!selection) return null
-  const indices = bend.ties.flatMap((tie, index) => (tie.lies_s >= selection.startS && tie.lies_s <= selection.endS ? [index] : []))
+  const indices = bend.ties.flatMap((tie, index) => (tie.t_ref >= selection.startS && tie.t_ref <= selection.endS ? [index] : []))
   const button = { size: '2xs', variant: 'outline' } as const
   const close = (closeness: number | null): void => edit({ kind: 'closeness', indices, closeness })
+  // Ties that differ are told by their mean.
+  const own = indices.map((index) => bend.ties[index]!.closeness ?? bend.closeness)
+  const closeness = own.reduce((sum, one) => sum + one, 0) / Math.max(own.length, 1)
   const edges = (only: boolean): void => edit({ kind: 'hold-edges', start_s: selection.startS, end_s: selection.endS, only })
   return (
     <Box borderTopWidth="1px" mt="2" pt="1" data-testid="chosen-stretch">
@@ -36,16 +43,15 @@ export function ChosenStretch({ bend }: { bend: Bend }) {
         <Button {...button} title="All else keeps its timing" onClick={() => edges(true)}>
           Bend it alone
         </Button>
-        <Button {...button} disabled={!indices.length} onClick={() => close(0)}>
-          Leave as performed
-        </Button>
-        <Button {...button} disabled={!indices.length} onClick={() => close(1)}>
-          Follow fully
-        </Button>
         <Button {...button} disabled={!indices.length} title="By the closeness of all" onClick={() => close(null)}>
-          As all
+          As close as all
         </Button>
       </Flex>
+      {indices.length > 0 && (
+        <Box pt="1.5">
+          <Closeness name="Closeness of the selected stretch, per cent" value={turned ?? closeness} turn={turn} keep={close} />
+        </Box>
+      )}
     </Box>
   )
 }

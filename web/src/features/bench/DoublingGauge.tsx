@@ -45,8 +45,8 @@ export function DoublingGauge() {
   )
   usePlayhead(follow)
   const rested = useSettled(atS, playing ? 0 : RESTED_MS)
-  // Where there is no recording there is nothing to compare.
-  const isThere = useBench((s) => toRecording(s.pieces, rested) !== null)
+  // Where there is no recording there is nothing to compare, and two performances do not comb.
+  const isThere = useBench((s) => toRecording(s.pieces, rested) !== null && !s.recording.map?.bent)
   const asks = mapId !== '' && way !== 'difference' && isThere
   const { data: found } = useQuery({ ...doublingOptions(id, mapId, rested), enabled: asks })
   if (!asks || found === undefined) return null

@@ -47,7 +47,7 @@ export function NotPlaced({ project, recording }: { project: Project; recording:
         order={recording.performs ? -1 : undefined}
         loading={match.isPending}
         disabled={work('match') !== undefined}
-        onClick={() => match.mutate([recording.id])}
+        onClick={() => match.mutate({ recordingIds: [recording.id] })}
       >
         Follow it as another performance
       </Button>

@@ -2,6 +2,7 @@
 import { QueryClient } from '@tanstack/react-query'
 import { expect, test } from 'vitest'
 import type { Pieces, Project, Recording } from '../../api/client'
+import { timeAt } from '../../time/viewport'
 import { createBench, loupeMove, viewOf } from './benchStore'
 
 const PIECES: Pieces = [
@@ -79,10 +80,20 @@ test('the view is all of it until it is moved, and as wide as the window', () =>
   const { whole } = store.getState()
   store.getState().preview({ kind: 'shift', byS: 1 })
   expect(store.getState().whole).toBe(whole)
-  store.getState().zoom(0.5)
+  store.getState().zoom(0.5, 1e9)
   expect(viewOf(store.getState()).secondsPerPx).toBeCloseTo(0.05, 12)
   store.getState().showAll()
   expect(viewOf(store.getState())).toBe(whole)
+})
+
+test('keys come closer to the playhead where the recording is, else to the middle', () => {
+  const store = bench()
+  store.getState().measure(900)
+  store.getState().zoom(0.5, 20)
+  expect(timeAt(viewOf(store.getState()), 200)).toBeCloseTo(20, 9)
+  store.getState().showAll()
+  store.getState().zoom(0.5, 0)
+  expect(timeAt(viewOf(store.getState()), 450)).toBeCloseTo(45, 9)
 })
 
 test('what a loupe moves: all, or the clock where another moment is held', () => {

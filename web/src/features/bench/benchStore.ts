@@ -5,8 +5,8 @@ import { api, Refused, told, type Edit, type EditWish, type Pieces, type Project
 import { putRecording, versionOptions } from '../../api/queries'
 import { player, type Range } from '../../listening/player'
 import { moved, settleWish, wishOf, type Move } from '../../time/moves'
-import { shifted } from '../../time/timeMap'
-import { showing, zoomed, type Viewport } from '../../time/viewport'
+import { shifted, toRecording } from '../../time/timeMap'
+import { showing, zoomedAbout, type Viewport } from '../../time/viewport'
 import { sayProblem } from '../../ui/problems'
 
 /** How much wider than the whole event the mirror may show. */
@@ -52,7 +52,8 @@ export interface Bench extends Shown {
   show: (shown: Shown) => void
   measure: (widthPx: number) => void
   setView: (change: (view: Viewport) => Viewport) => void
-  zoom: (factor: number) => void
+  /** About a moment where that is in sight and the recording is there, else about the middle. */
+  zoom: (factor: number, atS: number) => void
   showAll: () => void
   holdBack: (heldBack: boolean) => void
   select: (selection: Range | null) => void
@@ -207,7 +208,12 @@ export function createBench(client: QueryClient, shown: Shown): StoreApi<Bench> 
       },
       measure: (widthPx) => put({ widthPx }),
       setView: (change) => set((bench) => ({ view: change(viewOf(bench)) })),
-      zoom: (factor) => set((bench) => ({ view: zoomed(viewOf(bench), bench.widthPx / 2, factor, coarsestOf(bench)) })),
+      zoom: (factor, atS) =>
+        set((bench) => {
+          // Not about a playhead that rests where the recording is not.
+          const about = toRecording(bench.pieces, atS) === null ? null : atS
+          return { view: zoomedAbout(viewOf(bench), about, bench.widthPx, factor, coarsestOf(bench)) }
+        }),
       showAll: () => set({ view: null }),
       holdBack: (heldBack) => put({ heldBack }),
       select: (selection) => set({ selection }),

@@ -34,6 +34,7 @@ export function useBenchKeys(ways: Ways): void {
   const ties = useTies()
   useEffect(() => {
     const bench = store.getState
+    const zoom = (factor: number): void => bench().zoom(factor, player.positionS())
     const stepS = (steps: number): number => {
       const chosen = STEPS.find((one) => one.key === useStep.getState().step)!
       const { reference, project } = bench()
@@ -112,10 +113,10 @@ export function useBenchKeys(ways: Ways): void {
       '$mod+z': () => bench().edit({ kind: 'undo' }),
       '$mod+Shift+z': () => bench().edit({ kind: 'redo' }),
       '$mod+y': () => bench().edit({ kind: 'redo' }),
-      '+': () => bench().zoom(1 / ZOOM),
-      '=': () => bench().zoom(1 / ZOOM),
-      'Shift+Equal': () => bench().zoom(1 / ZOOM),
-      '-': () => bench().zoom(ZOOM),
+      '+': () => zoom(1 / ZOOM),
+      '=': () => zoom(1 / ZOOM),
+      'Shift+Equal': () => zoom(1 / ZOOM),
+      '-': () => zoom(ZOOM),
       '0': () => bench().showAll(),
       f: () => usePlayer.setState((s) => ({ follow: !s.follow })),
       l: () => {

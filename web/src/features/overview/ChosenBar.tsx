@@ -65,7 +65,7 @@ export function ChosenBar({ project }: { project: Project }) {
         loading={match.isPending}
         disabled={!project.reference_id}
         title="Other performances of the reference's part: word by word, note by note onto it"
-        onClick={() => match.mutate(ids.filter((id) => id !== project.reference_id))}
+        onClick={() => match.mutate({ recordingIds: ids.filter((id) => id !== project.reference_id) })}
       >
         Follow as performances
       </Button>

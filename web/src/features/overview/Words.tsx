@@ -80,7 +80,7 @@ export function Words({ recording, hasReference, choose }: { recording: Recordin
           flexShrink={0}
           loading={match.isPending}
           title="Tie its words and notes to the reference’s and bend it onto them"
-          onClick={() => match.mutate([recording.id])}
+          onClick={() => match.mutate({ recordingIds: [recording.id] })}
         >
           Have it follow
         </Button>

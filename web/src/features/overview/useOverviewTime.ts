@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState, type RefObject } from 'react'
 import { onKeys } from '../../ui/keys'
 import { useWheel } from '../../ui/useWheel'
-import { showing, timeAt, xOf, zoomed, type Viewport } from '../../time/viewport'
+import { showing, timeAt, xOf, zoomedAbout, type Viewport } from '../../time/viewport'
 import { player, usePlayer } from '../../listening/player'
 import { showHead } from '../../listening/showHead'
 import { usePlayhead } from '../../listening/usePlayhead'
@@ -45,10 +45,7 @@ export function useOverviewTime(
   )
   const zoom = useCallback(
     (factor: number) => {
-      setView((v) => {
-        const x = xOf(v, player.positionS())
-        return zoomed(v, x >= 0 && x <= widthPx ? x : widthPx / 2, factor, whole.secondsPerPx)
-      })
+      setView((v) => zoomedAbout(v, player.positionS(), widthPx, factor, whole.secondsPerPx))
     },
     [setView, widthPx, whole],
   )
