@@ -21,7 +21,9 @@ export interface StripScene {
 const AGREEMENT_PX = 9
 const PIN_PX = 2.5
 /** Half the height of the agreement stands for this much that is left over, ms. */
-const LEFT_MS = 0.5
+export const LEFT_MS = 0.5
+/** The same for another performance, of which much more is left. */
+export const BENT_LEFT_MS = 20
 
 /** A recording where it belongs: its loudness above, and along the lower edge how it agrees with the reference. */
 export function drawStrip(ctx: CanvasRenderingContext2D, s: StripScene): void {
@@ -106,6 +108,7 @@ function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number
   const trace = s.windows
   const { map } = s.recording
   if (!map) return
+  const leftMs = map.bent ? BENT_LEFT_MS : LEFT_MS
   const [left, right] = [xOf(s.view, map.start_ref_s), xOf(s.view, map.end_ref_s)]
   trace.forEach((window, i) => {
     const before = trace[i - 1]?.t_ref ?? 2 * window.t_ref - (trace[i + 1]?.t_ref ?? window.t_ref + 1)
@@ -127,7 +130,7 @@ function drawAgreement(ctx: CanvasRenderingContext2D, s: StripScene, top: number
   ctx.beginPath()
   let open = false
   for (const window of trace) {
-    const y = top + AGREEMENT_PX / 2 - (Math.max(-1, Math.min(1, window.lag_ms / LEFT_MS)) * (AGREEMENT_PX - 2)) / 2
+    const y = top + AGREEMENT_PX / 2 - (Math.max(-1, Math.min(1, window.lag_ms / leftMs)) * (AGREEMENT_PX - 2)) / 2
     const agrees = window.verdict === 'agrees'
     if (!agrees) open = false
     else if (open) ctx.lineTo(xOf(s.view, window.t_ref), y)

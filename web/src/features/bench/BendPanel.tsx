@@ -6,10 +6,9 @@ import { useMatching } from '../../api/useMatching'
 import { useBench } from './benchStore'
 import { BendSettings } from './BendSettings'
 import { useOtherDoubles } from './laidBehind'
+import { STRETCH_TITLE } from './ChosenTie'
 import { Section } from './Section'
 import { useBend, useBendView } from './useBend'
-
-const STRETCH_TITLE = 'The selected stretch alone: its edges are held, and nothing outside moves'
 
 /** Following another performance: asked for, under way, or how it is done. */
 export const BendPanel = memo(function BendPanel() {
@@ -48,11 +47,6 @@ export const BendPanel = memo(function BendPanel() {
             </Text>
           )}
           <BendSettings bend={bend} />
-          {stretchS && (
-            <Button {...ask} mt="1" title={STRETCH_TITLE} onClick={() => match.mutate({ recordingIds: [recordingId], stretchS })}>
-              Match the stretch anew
-            </Button>
-          )}
         </>
       ) : (
         <>

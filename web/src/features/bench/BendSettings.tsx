@@ -71,7 +71,7 @@ export function BendSettings({ bend }: { bend: Bend }) {
         name="Closeness, per cent"
         value={shown.closeness}
         turn={(closeness) => void tryOut({ closeness })}
-        keep={(closeness) => keepSoon({ closeness })}
+        keep={(closeness) => keep({ closeness })}
       />
       <TypedField
         label="leave below"

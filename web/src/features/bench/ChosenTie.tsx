@@ -1,12 +1,16 @@
 import { Box, Button, Flex, Text } from '@chakra-ui/react'
 import { useEffect, useState } from 'react'
 import type { Bend } from '../../api/client'
+import { useMatching } from '../../api/useMatching'
 import { numberFrom, signed } from '../../time/times'
 import { useBench } from './benchStore'
 import { Closeness } from './Closeness'
 import { TypedField } from './TypedField'
 import { useBendView } from './useBend'
 import { useTies } from './useTies'
+
+/** What matching does to a stretch that is selected. */
+export const STRETCH_TITLE = 'The selected stretch alone: its edges are held, and nothing outside moves'
 
 /** How far the stretches before and after a tie are bent. */
 function stretchWords(bend: Bend, atS: number): string {
@@ -21,6 +25,8 @@ function stretchWords(bend: Bend, atS: number): string {
 export function ChosenStretch({ bend }: { bend: Bend }) {
   const selection = useBench((s) => s.selection)
   const edit = useBench((s) => s.edit)
+  const [recordingId, projectId] = [useBench((s) => s.recording.id), useBench((s) => s.project.id)]
+  const match = useMatching(projectId)
   const [turned, turn] = useState<number | null>(null)
   useEffect(() => turn(null), [bend, selection])
   if (!selection) return null
@@ -30,6 +36,7 @@ export function ChosenStretch({ bend }: { bend: Bend }) {
   // Ties that differ are told by their mean.
   const own = indices.map((index) => bend.ties[index]!.closeness ?? bend.closeness)
   const closeness = own.reduce((sum, one) => sum + one, 0) / Math.max(own.length, 1)
+  const anew = (): void => match.mutate({ recordingIds: [recordingId], stretchS: [selection.startS, selection.endS] })
   const edges = (only: boolean): void => edit({ kind: 'hold-edges', start_s: selection.startS, end_s: selection.endS, only })
   return (
     <Box borderTopWidth="1px" mt="2" pt="1" data-testid="chosen-stretch">
@@ -37,6 +44,9 @@ export function ChosenStretch({ bend }: { bend: Bend }) {
         Selected stretch, {indices.length} ties
       </Text>
       <Flex gap="1" wrap="wrap" pt="1">
+        <Button {...button} loading={match.isPending} title={STRETCH_TITLE} onClick={anew}>
+          Match it anew
+        </Button>
         <Button {...button} title="Nothing beyond its edges moves" onClick={() => edges(false)}>
           Hold its edges
         </Button>

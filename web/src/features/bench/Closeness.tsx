@@ -1,4 +1,6 @@
 import { Flex, Slider, Text } from '@chakra-ui/react'
+import { useRef } from 'react'
+import { REST_MS } from './benchStore'
 
 interface Props {
   /** For those who cannot see where it stands. */
@@ -11,8 +13,15 @@ interface Props {
 
 const PERCENT = 100
 
-/** How much of each difference is taken away: drawn while it is turned, kept when it is let go. */
+/** How much of each difference is taken away: drawn while it is turned, kept once the hand rests, as one change. */
 export function Closeness({ name, value, turn, keep }: Props) {
+  const latest = useRef(keep)
+  latest.current = keep
+  const timer = useRef(0)
+  const keepSoon = (closeness: number): void => {
+    window.clearTimeout(timer.current)
+    timer.current = window.setTimeout(() => latest.current(closeness), REST_MS)
+  }
   return (
     <>
       <Flex justify="space-between" fontSize="sm">
@@ -27,7 +36,7 @@ export function Closeness({ name, value, turn, keep }: Props) {
         value={[Math.round(value * PERCENT)]}
         aria-label={[name]}
         onValueChange={({ value }) => turn(value[0]! / PERCENT)}
-        onValueChangeEnd={({ value }) => keep(value[0]! / PERCENT)}
+        onValueChangeEnd={({ value }) => keepSoon(value[0]! / PERCENT)}
       >
         <Slider.Control>
           <Slider.Track>

@@ -194,7 +194,7 @@ function SetBracket({ part }: { part: NonNullable<Bracket> }) {
 
 function Name({ recording, isLink = false, color }: { recording: Recording; isLink?: boolean; color?: string }) {
   const text = (
-    <Text fontWeight="600" fontSize="sm" color={color} truncate title={recording.name}>
+    <Text fontWeight="600" fontSize="sm" color={color} lineClamp={recording.remark ? 1 : 2} lineHeight="1.3" title={recording.name}>
       {recording.name}
       {recording.locked && (
         <Text as="span" color="fg.muted" fontWeight="400">

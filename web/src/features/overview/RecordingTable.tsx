@@ -14,6 +14,7 @@ import { ChosenBar } from './ChosenBar'
 import { ColumnHeads } from './ColumnHeads'
 import { FindBar } from './FindBar'
 import { EVERYTHING, found, type Finding } from './finding'
+import { BENT_LEFT_MS, LEFT_MS } from '../../drawing/strip'
 import { FACTS, Pick, RecordingRow, ReferenceRow, STACKED, STRIP_FLEX } from './RecordingRow'
 import { needsPerson } from '../../api/order'
 import { SetDialog } from './SetDialog'
@@ -214,7 +215,8 @@ export function RecordingTable({ project }: { project: Project }) {
         <UploadList projectId={project.id} />
         {rest.some(([one]) => one.map) && (
           <Text fontSize="xs" color="fg.muted" ml={{ base: '4', md: FACTS.md }} mr="4" mt="2" mb="4" position="relative" zIndex="2" bg="bg">
-            lower edge of a strip: green agrees with the reference, half-high ochre does not; line in it: what is left over, ±0.5 ms
+            lower edge of a strip: green agrees with the reference, half-high ochre does not; line in it: what is left over, ±{LEFT_MS} ms
+            {rest.some(([one]) => one.map?.bent) && `, bent ±${BENT_LEFT_MS} ms`}
           </Text>
         )}
         {reference && (
