@@ -104,6 +104,17 @@ class EditorPathTest(InterfaceTest):
         self.page.keyboard.press("Control+z")
         expect(field).to_have_value(f"{start:.6f}")
 
+    def test_the_loupes_go_along_when_the_recording_is_set_down_elsewhere(self):
+        self.bench()
+        first = self.page.get_by_test_id("loupe").first
+        expect(first).to_contain_text(re.compile(r"start 0:[01]\d"))
+        field = self.page.get_by_label("Starts at, seconds")
+        field.fill("35")
+        field.press("Enter")
+        expect(first).to_contain_text(re.compile(r"start 0:3[5-9]"))
+        self.page.keyboard.press("Control+z")
+        expect(first).to_contain_text(re.compile(r"start 0:[01]\d"))
+
     def test_zooms_from_the_event_to_single_samples(self):
         self.bench()
         mirror = self.page.get_by_test_id("mirror")

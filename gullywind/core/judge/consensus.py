@@ -2,7 +2,8 @@
 
 Recordings are first placed by the surest way. What speaks for a way of placing them is what every two of them say that
 agrees with it, less one for every two that should sound alike by it, were compared and were not found to be alike: a
-jingle that is played twice makes recordings alike that are not of one moment, and nothing else of them agrees. A
+jingle that is played twice makes recordings alike that are not of one moment, and nothing else of them agrees. What
+several say of the same time counts little more than once (`witnesses`). A
 recording, with all that hangs by it, is then laid where another measurement would have it, or let go, as long as that
 leaves more (steepest ascent over cuts of the tree of ways, as in Kernighan and Lin, "An efficient heuristic procedure
 for partitioning graphs", 1970). Times in s.

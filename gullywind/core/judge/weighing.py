@@ -1,5 +1,6 @@
 """A way of placing recordings: what speaks for and against it, and what may be laid elsewhere. Times in s."""
 
+import math
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
@@ -8,6 +9,7 @@ import numpy as np
 
 from gullywind.core.ground.units import Floats
 from gullywind.core.judge.placing import Drawn, Known, Steps, draw_placings
+from gullywind.core.judge.witnesses import Word, heard_once
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Way
 
@@ -226,24 +228,35 @@ class State:
 
     def _worth(self, group: frozenset[str], across: Sequence[Known], by_s: float) -> float:
         """What speaks for the group's place among the others, if it lay so much later."""
-        alike = dict[frozenset[str], float]()
+        trusts = dict[frozenset[str], float]()
         for one in across:
             gap_s = self._gaps[one]
             if gap_s is not None and abs(self._after(one, gap_s, group, by_s)) <= most_gap_s(one):
-                alike[one.contents] = max(alike.get(one.contents, 0.0), one.trust)
-        against = 0
-        for key in group:
-            for pair, compared in self._missed_of[key]:
-                (other,) = pair - {key}
-                if other in group or other not in self.drawn or pair in alike:
-                    continue
-                against += self._is_missed(key, other, compared, group, by_s)
-        return sum(alike.values()) - against
+                trusts[one.contents] = max(trusts.get(one.contents, 0.0), one.trust)
+        alike = [Word(trust, *self._shared_s(pair, group, by_s)) for pair, trust in trusts.items()]
+        against = [
+            Word(1.0, *self._shared_s(pair, group, by_s))
+            for key in group
+            for pair, compared in self._missed_of[key]
+            for other in pair - {key}
+            if other not in group and other in self.drawn and pair not in trusts
+            if self._is_missed(key, other, compared, group, by_s)
+        ]
+        return heard_once(alike) - heard_once(against)
 
     def _should_be_alike(self, key: str, other: str, by_s: float) -> bool:
-        (ours_s, ours_end_s), (theirs_s, theirs_end_s) = self._spans_s[key], self._spans_s[other]
-        shared_s = min(ours_end_s + by_s, theirs_end_s) - max(ours_s + by_s, theirs_s)
-        return shared_s >= LEAST_MISSED_S
+        start_s, end_s = self._shared_s((key, other), {key}, by_s)
+        return end_s - start_s >= LEAST_MISSED_S
+
+    def _shared_s(self, pair: Collection[str], group: Collection[str], by_s: float) -> tuple[float, float]:
+        """From when to when two share the timeline, s, with the group so much later."""
+        spans_s = []
+        for key in pair:
+            # The timeline itself begins at 0.
+            start_s, end_s = self._spans_s.get(key, (0.0, math.inf))
+            late_s = by_s if key in group else 0.0
+            spans_s.append((start_s + late_s, end_s + late_s))
+        return max(start for start, _ in spans_s), min(end for _, end in spans_s)
 
 
 def most_gap_s(one: Known) -> float:

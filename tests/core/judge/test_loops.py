@@ -5,6 +5,7 @@ import numpy as np
 
 from gullywind.core.judge.loops import draw_consistently
 from gullywind.core.judge.placing import Known
+from gullywind.core.judge.witnesses import AGAIN, Word, heard_once
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Status
 
@@ -136,13 +137,31 @@ class LoopsTest(unittest.TestCase):
 
     def test_what_was_found_on_the_timeline_itself_yields_to_several_others_alone(self):
         # Drums of another bar have c on the timeline elsewhere.
-        pairs = [known("mix", "a"), known("mix", "b"), known("a", "b"), known("mix", "c", 0.97, wrong_s=-15.0)]
-        drawn, left_out = draw_consistently("mix", 60.0, [*pairs, known("a", "c"), known("b", "c"), known("c", "d")])
+        pairs = [known("mix", name) for name in "abd"] + [known("mix", "c", 0.97, wrong_s=-15.0)]
+        drawn, left_out = draw_consistently("mix", 60.0, [*pairs, known("b", "c"), known("d", "c"), known("c", "e")])
         self.assertEqual([one.known.key for one in left_out], ["mix-c"])
-        self.assert_right(drawn, "c", "d")
+        self.assert_right(drawn, "c", "e")
         self.assertEqual(drawn["c"].status, Status.PLACED)
-        drawn, _ = draw_consistently("mix", 60.0, [*pairs, known("a", "c")])
+        drawn, _ = draw_consistently("mix", 60.0, [*pairs, known("b", "c")])
         self.assertEqual(drawn["c"].status, Status.UNSURE)
+
+    def test_what_several_say_of_the_same_time_counts_little_more_than_once(self):
+        self.assertAlmostEqual(heard_once([Word(0.9, 0.0, 10.0), Word(0.8, 10.0, 20.0)]), 1.7)
+        # Half of the second's time was spoken for, and all of the third's.
+        words = [Word(0.9, 0.0, 10.0), Word(0.8, 5.0, 15.0), Word(0.5, 2.0, 12.0)]
+        self.assertAlmostEqual(heard_once(words), 0.9 + 0.8 * (0.5 + 0.5 * AGAIN) + 0.5 * AGAIN)
+        self.assertAlmostEqual(heard_once([Word(1.0, 3.0, 3.0)]), 1.0)
+        self.assertEqual(heard_once([]), 0.0)
+
+    def test_a_jingle_does_not_outvote_pairs_that_share_other_sound_by_being_heard_twice(self):
+        # By a jingle p and q both have w too early, with x that hangs by it; b and e know better, each by its own time.
+        TRUE_S.update(p=-12.0, q=-10.0, w=42.0, x=52.0)
+        pairs = [known("mix", name) for name in "abepq"] + [known("w", "x")]
+        right = [known("b", "w", 0.95), replace(known("e", "x"), agreement=0.8)]
+        jingle = [known(name, "w", wrong_s=-38.0) for name in "pq"]
+        drawn, left_out = draw_consistently("mix", 60.0, [*pairs, *right, *jingle])
+        self.assertEqual({one.known for one in left_out}, set(jingle))
+        self.assert_right(drawn, "w", "x")
 
     def test_what_is_known_of_the_timeline_on_another_counts_as_well(self):
         pairs = [known("a", "mix"), known("a", "b"), known("mix", "c"), known("c", "b")]

@@ -123,8 +123,19 @@ function Work() {
   }, [store])
 
   const bend = useBend()
-  const { data: moments } = useQuery({ ...loupesOptions(recording.id, recording.judgement?.map_id ?? ''), enabled: mapId !== '' })
+  const { data: moments, refetch } = useQuery({
+    ...loupesOptions(recording.id, recording.judgement?.map_id ?? ''),
+    enabled: mapId !== '',
+  })
   useEffect(() => store.getState().lookAt(moments ?? []), [store, moments])
+  // They stay where they are while a recording is moved, unless it was moved away from all of them.
+  const left = useBench(
+    ({ centresS, recording: { map } }) =>
+      centresS.length > 0 && centresS.every((one) => map !== null && (one < map.start_ref_s || one > map.end_ref_s)),
+  )
+  useEffect(() => {
+    if (left && moments) void refetch()
+  }, [left, moments, refetch])
   // Every edit is followed by a proof; what is missing on arrival was stored before there were any, or broke off.
   useEffect(
     () => void api.POST('/api/recordings/{recording_id}/proofs', { params: { path: { recording_id: recording.id } } }),
