@@ -1,7 +1,8 @@
 """Recordings that overlap one another but not the reference: which pairs are worth a closer look.
 
 The search that finds places tells by its height who may have heard the same; the full-rate check of the few best then
-says whether they did. And where what is known says that two share enough, they are compared as well: where they are not
+says whether they did. Who hangs together, and has no way to the timeline, is looked at once more: with the likeliest of
+all others. And where what is known says that two share enough, they are compared as well: where they are not
 alike, something of what is known is wrong (`judge/loops`).
 """
 
@@ -11,6 +12,7 @@ from gullywind.core.align import PreparedReference
 from gullywind.core.features.extract import Heard
 from gullywind.core.judge.placing import Known, draw_placings
 from gullywind.core.judge.weighing import LEAST_MISSED_S
+from gullywind.core.measure.evidence import Status
 from gullywind.core.places.search import search_offsets
 
 #: Of strangers the best of all offsets reaches 3.5 to 6, of neighbours mostly more, but of those that share nine
@@ -25,13 +27,16 @@ MOST_TIED = 8
 MOST_SEARCHED = 100
 
 
-def likely_neighbours(own: PreparedReference, others: Iterable[tuple[str, Sequence[Heard]]]) -> list[str]:
+def likely_neighbours(
+    own: PreparedReference, others: Iterable[tuple[str, Sequence[Heard]]], *, least_height: float = LEAST_TIE_HEIGHT
+) -> list[str]:
     """Who may have heard the same as a recording, likeliest first, at most MOST_TIED.
 
     Parameters
     ----------
     own : the recording, prepared as a reference is.
     others : keys, and what was heard of each.
+    least_height : of the search, in standard deviations; 0 where a link is missing and all is worth a look.
     """
     leads = []
     for key, heard in others:
@@ -42,7 +47,7 @@ def likely_neighbours(own: PreparedReference, others: Iterable[tuple[str, Sequen
             if not one.silent and not view.silent
         ]
         best = max(curves, key=lambda curve: float(curve.heights.max(initial=0.0)), default=None)
-        if best is not None and best.places and float(best.heights.max(initial=0.0)) >= LEAST_TIE_HEIGHT:
+        if best is not None and best.places and float(best.heights.max(initial=0.0)) >= least_height:
             next_best = best.places[min(NEXT_BEST, len(best.places) - 1)]
             leads.append((best.places[0].z - next_best.z, key))
     return [key for _, key in sorted(leads, reverse=True)[:MOST_TIED]]
@@ -64,3 +69,14 @@ def said_to_share(own: str, own_s: float, known: Sequence[Known]) -> list[str]:
     }
     enough = [content for content, seconds in shared_s.items() if seconds >= LEAST_MISSED_S]
     return sorted(enough, key=lambda content: -shared_s[content])[:MOST_TIED]
+
+
+def cut_off_with(own: str, timeline: str, known: Sequence[Known]) -> frozenset[str]:
+    """Whom a recording hangs together with, itself among them, where none of all these has a way to the timeline: one
+    more link may lead there. Empty where one has, and where it hangs together with nobody: most who do are strangers.
+    """
+    links = [one.contents for one in known if one.status is Status.PLACED and one.time_map is not None]
+    found = {own}
+    while more := set[str]().union(*(link for link in links if link & found)) - found:
+        found |= more
+    return frozenset() if timeline in found or found == {own} else frozenset(found)

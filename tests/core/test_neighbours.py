@@ -1,9 +1,11 @@
 import unittest
 
+from gullywind.core.align import hear, index_reference
 from gullywind.core.judge.placing import Known
 from gullywind.core.maps.time_map import TimeMap
 from gullywind.core.measure.evidence import Status
-from gullywind.core.neighbours import said_to_share
+from gullywind.core.neighbours import cut_off_with, likely_neighbours, said_to_share
+from tests.signals import RATE_HZ, busy, source
 
 
 def placed(timeline, recording, offset_s):
@@ -24,3 +26,23 @@ class NeighboursTest(unittest.TestCase):
 
     def test_nobody_is_named_where_nothing_is_known(self):
         self.assertEqual(said_to_share("own", 30.0, []), [])
+
+    def test_who_hangs_together_without_a_way_to_the_timeline_is_named(self):
+        known = [placed("mix", "a", 0.0), placed("a", "b", 5.0), placed("c", "d", 5.0), placed("e", "d", 5.0)]
+        known.append(Known("b-c", "b", "c", Status.UNSURE, known[0].time_map, 0.6))
+        self.assertEqual(cut_off_with("d", "mix", known), {"c", "d", "e"})
+        self.assertEqual(cut_off_with("b", "mix", known), frozenset())
+        # A stranger hangs together with nobody, and is not asked about again.
+        self.assertEqual(cut_off_with("f", "mix", known), frozenset())
+        self.assertEqual(cut_off_with("d", "mix", [*known, placed("c", "b", 9.0)]), frozenset())
+
+    def test_the_likeliest_come_first_and_where_a_link_is_missing_all_are_named(self):
+        event = busy(90.0, 5)
+        own = index_reference(hear(source(event[: 40 * RATE_HZ])))
+        others = [
+            ("stranger", hear(source(busy(30.0, 6)))),
+            ("later", hear(source(event[30 * RATE_HZ : 65 * RATE_HZ]))),
+        ]
+        self.assertEqual(likely_neighbours(own, others)[0], "later")
+        self.assertEqual(likely_neighbours(own, others, least_height=0.0), ["later", "stranger"])
+        self.assertEqual(likely_neighbours(own, others, least_height=99.0), [])

@@ -15,7 +15,13 @@ from gullywind.core.ground.words import Note
 from gullywind.core.judge.loops import Contradiction, contradiction_note, draw_consistently
 from gullywind.core.judge.placing import Drawn, Known, through_note
 from gullywind.core.measure.evidence import Candidate, Status, Way
-from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours, said_to_share
+from gullywind.core.neighbours import (
+    LEAST_TIE_HEIGHT,
+    MOST_SEARCHED,
+    cut_off_with,
+    likely_neighbours,
+    said_to_share,
+)
 from gullywind.formats.derived import FEATURES, load_heard
 from gullywind.formats.media import open_media
 from gullywind.formats.result_json import RecordingResult
@@ -53,7 +59,9 @@ def tie_files(
     workers = min(os.cpu_count() or 1, len(waiting))
     with ProcessPoolExecutor(workers, mp_context=get_context("fork")) as pool:
         # Who sounds alike; then those that should, by what was found.
-        asked = [Asked(k, tuple(o for o in there if o != k)[:MOST_SEARCHED], True, paths, kept) for k in waiting]
+        asked = [
+            Asked(k, tuple(o for o in there if o != k)[:MOST_SEARCHED], LEAST_TIE_HEIGHT, paths, kept) for k in waiting
+        ]
         for done, found in enumerate(pool.map(_ties_of, asked), start=1):
             ties += found
             report(0.8 * done / len(asked))
@@ -66,10 +74,20 @@ def tie_files(
             pairs |= {frozenset((str(k), one)) for one in others}
             # In one process for each: it unpacks the others' sound into a folder of its own.
             if others:
-                asked.append(Asked(k, tuple(int(one) for one in others), False, paths, kept))
+                asked.append(Asked(k, tuple(int(one) for one in others), None, paths, kept))
         for done, found in enumerate(pool.map(_ties_of, asked), start=1):
             ties += found
-            report(0.8 + 0.2 * done / len(asked))
+            report(0.8 + 0.1 * done / len(asked))
+        asked = []
+        for k in waiting:
+            compared = {int(one) for tie in ties if str(k) in tie.contents for one in tie.contents}
+            together = {int(one) for one in cut_off_with(str(k), REFERENCE, [*direct, *ties])}
+            if together:
+                rest = [one for one in there if one not in together | compared]
+                asked.append(Asked(k, tuple(rest[:MOST_SEARCHED]), 0.0, paths, kept))
+        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
+            ties += found
+            report(0.9 + 0.1 * done / len(asked))
     report(1.0)
     drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])
     return with_places(results, drawn, left_out, paths)
@@ -95,11 +113,13 @@ def _waits(one: RecordingResult) -> bool:
 
 @dataclass(frozen=True)
 class Asked:
-    """A recording and whom to compare it with: the likeliest of those, or all; of all recordings, where they lie."""
+    """A recording and whom to compare it with: the likeliest of those, if they reach a height in the search, or all;
+    of all recordings, where they lie.
+    """
 
     own: int
     others: tuple[int, ...]
-    likeliest: bool
+    least_height: float | None
     paths: Sequence[Path]
     kept: Sequence[Path]
 
@@ -117,10 +137,10 @@ def _ties_of(asked: Asked) -> list[Known]:
             mine = index_reference(heard(asked.own))
             source = mine.heard[0].view.source
             chosen = [str(k) for k in asked.others]
-            if asked.likeliest:
+            if asked.least_height is not None:
                 # Sound that must be decoded is opened for those alone that are looked at closely.
                 features = ((one, load_heard(asked.kept[int(one)] / FEATURES, source) or ()) for one in chosen)
-                chosen = likely_neighbours(mine, features)
+                chosen = likely_neighbours(mine, features, least_height=asked.least_height)
             length_s = source.samples / source.sample_rate_hz
             return [
                 Known.measured(str(asked.own), length_s, one, align_recording(mine, heard(int(one)))) for one in chosen

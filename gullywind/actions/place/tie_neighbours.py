@@ -13,10 +13,10 @@ from gullywind.core.ground.errors import UnreadableError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.judge.placing import Known
 from gullywind.core.measure.evidence import Alignment, Way
-from gullywind.core.neighbours import MOST_SEARCHED, likely_neighbours, said_to_share
+from gullywind.core.neighbours import MOST_SEARCHED, cut_off_with, likely_neighbours, said_to_share
 from gullywind.store.placings import measurements_of
 from gullywind.store.projects import get_project
-from gullywind.store.recordings import get_recording, list_recordings
+from gullywind.store.recordings import get_recording, list_recordings, reference_of
 from gullywind.store.tables import MediaState
 
 
@@ -58,22 +58,29 @@ def tie_neighbours(
                 )
 
         compare(likely, 0.3, 0.5)
-        said = _said_to_share(context, recording_id, own.heard[0].view.duration_s, ties)
-        compare([one for one in said if one in found], 0.8, 0.2)
+        duration_s = own.heard[0].view.duration_s
+        key, timeline, known = _all_known(context, recording_id, duration_s, ties)
+        compare([one for one in said_to_share(key, duration_s, known) if one in found], 0.8, 0.1)
+        key, timeline, known = _all_known(context, recording_id, duration_s, ties)
+        together = cut_off_with(key, timeline, known)
+        if together:
+            rest = [(one, heard) for one, heard in found.items() if one not in together and one not in ties]
+            compare(likely_neighbours(own, rest, least_height=0.0), 0.9, 0.1)
         return list(ties.items())
 
 
-def _said_to_share(
+def _all_known(
     context: Context, recording_id: UUID, duration_s: float, ties: Mapping[str, Alignment]
-) -> Sequence[str]:
-    """Whom else it should sound like, by what was found now and what is known of all."""
+) -> tuple[str, str, list[Known]]:
+    """Names of a recording's content and of its reference's; what is known of all, with what was found now."""
     with context.database.session() as session:
         row = get_recording(session, recording_id)
+        reference = reference_of(session, get_project(session, row.project_id))
         contents = [one.content_hash for one in list_recordings(session, row.project_id)]
         known = known_of(session, measurements_of(session, row.project_id, contents))
     own = row.content_hash
     known += [Known.measured(own, duration_s, one, alignment) for one, alignment in ties.items()]
-    return said_to_share(own, duration_s, known)
+    return own, reference.content_hash if reference else "", known
 
 
 def _others(context: Context, recording_id: UUID) -> list[str]:
