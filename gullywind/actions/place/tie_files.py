@@ -58,13 +58,17 @@ def tie_files(
     ties = list[Known]()
     workers = min(os.cpu_count() or 1, len(waiting))
     with ProcessPoolExecutor(workers, mp_context=get_context("fork")) as pool:
-        # Who sounds alike; then those that should, by what was found.
+
+        def compare(asked: Sequence[Asked], begins: float, share: float) -> None:
+            for done, found in enumerate(pool.map(_ties_of, asked), start=1):
+                ties.extend(found)
+                report(begins + share * done / len(asked))
+
+        # Who sounds alike; then those that should, by what was found; then all others of whom a link may be missing.
         asked = [
             Asked(k, tuple(o for o in there if o != k)[:MOST_SEARCHED], LEAST_TIE_HEIGHT, paths, kept) for k in waiting
         ]
-        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
-            ties += found
-            report(0.8 * done / len(asked))
+        compare(asked, 0.0, 0.8)
         pairs = set[frozenset[str]]()
         asked = []
         for k in waiting:
@@ -75,9 +79,7 @@ def tie_files(
             # In one process for each: it unpacks the others' sound into a folder of its own.
             if others:
                 asked.append(Asked(k, tuple(int(one) for one in others), None, paths, kept))
-        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
-            ties += found
-            report(0.8 + 0.1 * done / len(asked))
+        compare(asked, 0.8, 0.1)
         asked = []
         for k in waiting:
             compared = {int(one) for tie in ties if str(k) in tie.contents for one in tie.contents}
@@ -85,9 +87,7 @@ def tie_files(
             if together:
                 rest = [one for one in there if one not in together | compared]
                 asked.append(Asked(k, tuple(rest[:MOST_SEARCHED]), 0.0, paths, kept))
-        for done, found in enumerate(pool.map(_ties_of, asked), start=1):
-            ties += found
-            report(0.9 + 0.1 * done / len(asked))
+        compare(asked, 0.9, 0.1)
     report(1.0)
     drawn, left_out = draw_consistently(REFERENCE, duration_s, [*direct, *ties])
     return with_places(results, drawn, left_out, paths)
