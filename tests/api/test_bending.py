@@ -4,10 +4,11 @@ from typing import ClassVar
 
 import numpy as np
 
-from material.performances import speech_pair
+from material.performances import music_pair, speech_pair
 from material.spoken import VOICES
 from tests.api.case import ApiCase
 from tests.files import wav_bytes
+from tests.signals import RATE_HZ, in_room, with_noise
 
 CASE = speech_pair(8, VOICES, sentences=2)
 
@@ -295,3 +296,20 @@ class BendingTest(ApiCase):
         self.edited(self.recording(project, "Double"), kind="nudge", by_s=0.01)
         moved = self.lands(self.recording(project, "Second"), moments)
         np.testing.assert_allclose(moved, maps[1] + 0.01, atol=1e-9)
+
+
+class RepeatingTest(ApiCase):
+    """Music of which every bar is the same to the sample, and a phone that heard three bars of it."""
+
+    BAR = music_pair(4001, "struck", "plucked").reference[: 4 * RATE_HZ] * 0.3
+    files: ClassVar = {
+        "Desk.wav": wav_bytes(np.tile(BAR, 8)),
+        "Phone.wav": wav_bytes(with_noise(in_room(np.tile(BAR, 3), 79), 10.0, 78)),
+    }
+
+    def test_what_fits_in_several_places_is_not_called_another_performance(self):
+        project = self.placed()
+        phone = self.recording(project, "Phone")
+        self.assertEqual(phone["status"], "unsure")
+        self.assertGreater(len(phone["judgement"]["candidates"]), 3)
+        self.assertFalse(phone["performs"])
