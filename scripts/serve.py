@@ -4,6 +4,7 @@ Run by `make demo` and `make dev`. Port: GULLYWIND_PORT (8470). Folder for data:
 """
 
 import argparse
+import fcntl
 import os
 import signal
 import socket
@@ -11,6 +12,7 @@ import sys
 import time
 import urllib.request
 from pathlib import Path
+from typing import TextIO
 
 from scripts.cluster import Cluster, ClusterError
 from scripts.parts import Part, end_orphans, stop_all
@@ -20,6 +22,8 @@ WORKERS = max(1, os.cpu_count() or 1)
 LOOK_EVERY_S = 0.3
 #: Parts of a program that was killed end by themselves, but not at once.
 PORT_PATIENCE_S = 6.0
+#: One that was stopped is gone after so long.
+STOP_PATIENCE_S = 10.0
 
 
 def main() -> int:
@@ -30,6 +34,10 @@ def main() -> int:
     given = parser.parse_args()
     port = int(os.environ.get("GULLYWIND_PORT", "8470"))
     run_dir = given.data / "run"
+    alone = _alone(given.data)
+    if alone is None:
+        print(f"Gullywind runs already with the data in {given.data}. Stop it first: Ctrl-C there.", file=sys.stderr)
+        return 1
     end_orphans(run_dir)
     if not _comes_free(port):
         print(
@@ -88,6 +96,7 @@ def main() -> int:
         stop_all(parts)
         if cluster.port:
             cluster.stop()
+        alone.close()
 
 
 def _look_after(cluster: Cluster, parts: list[Part]) -> None:
@@ -106,6 +115,24 @@ def _look_after(cluster: Cluster, parts: list[Part]) -> None:
 
 def _interrupt(*_: object) -> None:
     raise KeyboardInterrupt
+
+
+def _alone(data: Path) -> TextIO | None:
+    """What one start command holds as long as it runs: who ends last would stop the other's database. One that is being
+    stopped is waited for; None where another goes on.
+    """
+    data.mkdir(parents=True, exist_ok=True)
+    lock, deadline = (data / "in-use").open("w"), time.monotonic() + STOP_PATIENCE_S
+    while True:
+        try:
+            # Of this process alone: what it forks would hold it on after a kill.
+            fcntl.lockf(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return lock
+        except OSError:
+            if time.monotonic() > deadline:
+                lock.close()
+                return None
+            time.sleep(0.1)
 
 
 def _comes_free(port: int) -> bool:

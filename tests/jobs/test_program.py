@@ -148,6 +148,22 @@ class ProgramTest(unittest.TestCase):
         self.start()
         self.until(lambda: self.all_placed(project_id))
 
+    def test_one_that_is_started_while_another_stops_waits_for_it_and_two_never_run(self):
+        self.start()
+        environment = os.environ | {"GULLYWIND_PORT": str(free_port())}
+        command = [sys.executable, "-m", "scripts.serve", "--data", str(self.data)]
+        second = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True, check=False)
+        self.assertEqual((second.returncode, "runs already" in second.stderr), (1, True), second.stderr)
+        self.assertTrue(self.is_up())
+        first = self.program
+        first.terminate()
+        self.start()
+        first.wait(PATIENCE_S)
+        self.until(self.is_up)
+        self.assertIsNone(self.program.poll())
+        project_id = self.bring_in()
+        self.until(lambda: self.all_placed(project_id))
+
     def test_deleting_while_it_is_listened_to_hangs_nothing(self):
         self.start()
         for _ in range(3):
