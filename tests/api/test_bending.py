@@ -173,14 +173,18 @@ class BendingTest(ApiCase):
         middle = CASE.t_ref.size // 2
         offset_s = float(CASE.t_ref[middle] - CASE.t_rec[middle])
         stretch_s = [float(CASE.t_ref[middle]) - 1.2, float(CASE.t_ref[middle]) + 1.2]
-        refused = self.client.post(url, json={"recording_ids": ids, "stretch_s": stretch_s})
+        refused = self.client.post(
+            url, json={"recording_ids": ids, "stretch": {"start_s": stretch_s[0], "end_s": stretch_s[1]}}
+        )
         self.assertIn("no place yet", refused.json()["detail"])
         self.edited(self.recording(project, "Double"), kind="move", offset_s=offset_s)
         for stretch, said in (([5.0, 4.0], "one after the other"), ([-900.0, 4.0], "does not sound at both edges")):
-            refused = self.client.post(url, json={"recording_ids": ids, "stretch_s": stretch})
+            refused = self.client.post(
+                url, json={"recording_ids": ids, "stretch": {"start_s": stretch[0], "end_s": stretch[1]}}
+            )
             self.assertEqual(refused.status_code, 422)
             self.assertIn(said, refused.json()["detail"])
-        self.client.post(url, json={"recording_ids": ids, "stretch_s": stretch_s})
+        self.client.post(url, json={"recording_ids": ids, "stretch": {"start_s": stretch_s[0], "end_s": stretch_s[1]}})
         self.run_jobs()
         bent = self.recording(project, "Double")
         self.assertTrue(bent["undo"].endswith("matched, its edges held"))
@@ -197,7 +201,7 @@ class BendingTest(ApiCase):
     def test_a_stretch_of_what_is_bent_is_matched_anew_and_the_ties_around_it_stay(self):
         whole = self.matched()
         stretch_s = [float(CASE.t_ref.mean()) - 1.2, float(CASE.t_ref.mean()) + 1.2]
-        wish = {"recording_ids": [whole["id"]], "stretch_s": stretch_s}
+        wish = {"recording_ids": [whole["id"]], "stretch": {"start_s": stretch_s[0], "end_s": stretch_s[1]}}
         self.client.post(f"/api/projects/{whole['project_id']}/matches", json=wish)
         self.run_jobs()
         again = self.client.get(f"/api/recordings/{whole['id']}").json()

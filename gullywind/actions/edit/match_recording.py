@@ -12,7 +12,7 @@ from gullywind.actions.edit.bend_recording import keep_version, levels_of, sound
 from gullywind.actions.hear.performances import PerformanceCache, performance_of
 from gullywind.actions.work.start_work import start_works
 from gullywind.core.bending.match import Matched, match_performances
-from gullywind.core.bending.stretch import match_stretch
+from gullywind.core.bending.within import match_within
 from gullywind.core.ground.errors import InputError, NotNowError
 from gullywind.core.ground.units import Checkpoint
 from gullywind.core.maps.bend_edits import FollowStretch, HoldEdges, bending_nothing
@@ -89,7 +89,7 @@ def match_recording(
         checkpoint(0.7 + 0.25 * done)
 
     if asked.edges:
-        matched = match_stretch(ours, theirs, asked.edges.t_ref, asked.edges.t_rec, checkpoint=tell)
+        matched = match_within(ours, theirs, asked.edges.t_ref, asked.edges.t_rec, checkpoint=tell)
     else:
         matched = match_performances(ours, theirs, checkpoint=tell)
     if asked.edges and not matched.can_be_held:

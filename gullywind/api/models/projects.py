@@ -150,13 +150,20 @@ class PlaceIn(Body):
     recording_ids: list[UUID] | None = Field(default=None, min_length=1, max_length=10_000)
 
 
+class StretchToMatch(Body):
+    """From where to where, s of the reference."""
+
+    start_s: float
+    end_s: float
+
+
 class MatchIn(Body):
-    """Which recordings to match with the reference as other performances of its part; from where to where, s of the
-    reference: that stretch alone, its edges held. Null: all.
+    """Which recordings to match with the reference as other performances of its part; null: all of it, else the stretch
+    alone, its edges held.
     """
 
     recording_ids: list[UUID] = Field(min_length=1, max_length=10_000)
-    stretch_s: tuple[float, float] | None = None
+    stretch: StretchToMatch | None = None
 
 
 class DeliverIn(Body):

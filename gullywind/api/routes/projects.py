@@ -98,7 +98,8 @@ def post_alignments(project_id: UUID, body: PlaceIn, context: ContextDep, sessio
 @router.post("/projects/{project_id}/matches", status_code=202)
 def post_matches(project_id: UUID, body: MatchIn, context: ContextDep, session: SessionDep) -> list[WorkOut]:
     """Queue the matching of some recordings as other performances of the reference's part."""
-    works = request_matching(context, session, project_id, body.recording_ids, body.stretch_s)
+    stretch_s = (body.stretch.start_s, body.stretch.end_s) if body.stretch else None
+    works = request_matching(context, session, project_id, body.recording_ids, stretch_s)
     return [WorkOut.of(one) for one in works]
 
 

@@ -1904,17 +1904,13 @@ export interface components {
         };
         /**
          * MatchIn
-         * @description Which recordings to match with the reference as other performances of its part; from where to where, s of the
-         *     reference: that stretch alone, its edges held. Null: all.
+         * @description Which recordings to match with the reference as other performances of its part; null: all of it, else the stretch
+         *     alone, its edges held.
          */
         MatchIn: {
             /** Recording Ids */
             recording_ids: string[];
-            /** Stretch S */
-            stretch_s?: [
-                number,
-                number
-            ] | null;
+            stretch?: components["schemas"]["StretchToMatch"] | null;
         };
         /**
          * MediaOut
@@ -2623,6 +2619,16 @@ export interface components {
             share: number;
             /** At Limit */
             at_limit: boolean;
+        };
+        /**
+         * StretchToMatch
+         * @description From where to where, s of the reference.
+         */
+        StretchToMatch: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
         };
         /**
          * TakeIn

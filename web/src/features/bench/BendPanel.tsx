@@ -27,7 +27,7 @@ export const BendPanel = memo(function BendPanel() {
   })
   const isOpen = work?.state === 'queued' || work?.state === 'running'
   const selection = useBench((s) => s.selection)
-  const stretchS: [number, number] | null = selection && [selection.startS, selection.endS]
+  const stretch = selection && { start_s: selection.startS, end_s: selection.endS }
   const ask = { size: '2xs', variant: 'outline', disabled: locked, loading: match.isPending } as const
   const failed = work?.state === 'failed' ? work.message : null
   return (
@@ -54,13 +54,13 @@ export const BendPanel = memo(function BendPanel() {
             {failed ?? 'A double, a line spoken again, the same notes once more: word by word onto the reference.'}
           </Text>
           <Flex gap="1" mt="1" wrap="wrap">
-            {stretchS && (
-              <Button {...ask} title={STRETCH_TITLE} onClick={() => match.mutate({ recordingIds: [recordingId], stretchS })}>
+            {stretch && (
+              <Button {...ask} title={STRETCH_TITLE} onClick={() => match.mutate({ recordingIds: [recordingId], stretch })}>
                 Follow in the selection
               </Button>
             )}
             <Button {...ask} onClick={() => match.mutate({ recordingIds: [recordingId] })}>
-              {stretchS ? 'Follow in all of it' : failed ? 'Try again' : 'Follow the reference'}
+              {stretch ? 'Follow in all of it' : failed ? 'Try again' : 'Follow the reference'}
             </Button>
           </Flex>
           <ExactlyAs />

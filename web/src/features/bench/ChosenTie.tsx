@@ -36,7 +36,8 @@ export function ChosenStretch({ bend }: { bend: Bend }) {
   // Ties that differ are told by their mean.
   const own = indices.map((index) => bend.ties[index]!.closeness ?? bend.closeness)
   const closeness = own.reduce((sum, one) => sum + one, 0) / Math.max(own.length, 1)
-  const anew = (): void => match.mutate({ recordingIds: [recordingId], stretchS: [selection.startS, selection.endS] })
+  const stretch = { start_s: selection.startS, end_s: selection.endS }
+  const anew = (): void => match.mutate({ recordingIds: [recordingId], stretch })
   const edges = (only: boolean): void => edit({ kind: 'hold-edges', start_s: selection.startS, end_s: selection.endS, only })
   return (
     <Box borderTopWidth="1px" mt="2" pt="1" data-testid="chosen-stretch">

@@ -7,10 +7,10 @@ from gullywind.core.features.performance import Performance
 from gullywind.core.ground.units import Checkpoint, no_checkpoint
 
 #: What lies so far around a stretch is compared as well, s: words are known by their neighbours.
-CONTEXT_S = 4.0
+HEARD_AROUND_S = 4.0
 
 
-def match_stretch(
+def match_within(
     reference: Performance,
     recording: Performance,
     t_ref: tuple[float, float],
@@ -28,8 +28,8 @@ def match_stretch(
     -------
     Matched : of the stretch with what lies around it; its ties are those within the stretch in both.
     """
-    ours, ours_s = reference.cut(t_ref[0] - CONTEXT_S, t_ref[1] + CONTEXT_S)
-    theirs, theirs_s = recording.cut(t_rec[0] - CONTEXT_S, t_rec[1] + CONTEXT_S)
+    ours, ours_s = reference.cut(t_ref[0] - HEARD_AROUND_S, t_ref[1] + HEARD_AROUND_S)
+    theirs, theirs_s = recording.cut(t_rec[0] - HEARD_AROUND_S, t_rec[1] + HEARD_AROUND_S)
     matched = match_performances(ours, theirs, checkpoint=checkpoint)
     ties = (replace(tie, t_ref=tie.t_ref + ours_s, t_rec=tie.t_rec + theirs_s) for tie in matched.ties)
     within = tuple(one for one in ties if t_ref[0] < one.t_ref < t_ref[1] and t_rec[0] < one.t_rec < t_rec[1])

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from gullywind.core.bending.stretch import match_stretch
+from gullywind.core.bending.within import match_within
 from gullywind.core.features.performance import FRAME_HOP_S, hear_performance
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
@@ -17,14 +17,14 @@ def heard(sound: np.ndarray):
     return hear_performance(Listening(ArraySound(sound, RATE_HZ), (0,)))
 
 
-class StretchTest(unittest.TestCase):
+class WithinTest(unittest.TestCase):
     def test_its_ties_lie_within_it_and_are_right(self):
         case = speech_pair(12, VOICES)
         ours, theirs = heard(case.reference), heard(case.recording)
         middle = case.t_ref.size // 2
         t_ref = (float(case.t_ref[middle - 12]) - 0.05, float(case.t_ref[middle + 12]) + 0.05)
         first, last = np.interp(t_ref, case.t_ref, case.t_rec).tolist()
-        matched = match_stretch(ours, theirs, t_ref, (first, last))
+        matched = match_within(ours, theirs, t_ref, (first, last))
         self.assertTrue(matched.can_be_held)
         self.assertGreater(len(matched.ties), 8)
         at_ref, at_rec = (np.array([getattr(tie, name) for tie in matched.ties]) for name in ("t_ref", "t_rec"))
@@ -33,7 +33,7 @@ class StretchTest(unittest.TestCase):
         self.assertLess(np.median(late), 0.006)
         # Noise in its place has nothing to hold on to.
         noise = heard(np.random.default_rng(3).standard_normal(case.recording.size) * 0.05)
-        self.assertFalse(match_stretch(ours, noise, t_ref, (first, last)).can_be_held)
+        self.assertFalse(match_within(ours, noise, t_ref, (first, last)).can_be_held)
 
     def test_a_performance_is_cut_at_whole_frames_and_no_further_than_it_goes(self):
         whole = heard(np.random.default_rng(1).standard_normal(2 * RATE_HZ).astype(np.float32) * 0.1)
