@@ -11,7 +11,7 @@ from gullywind.actions.context import Context
 from gullywind.actions.edit.tie_sets import carried_parts
 from gullywind.actions.hear.prove_recording import request_proofs
 from gullywind.core.ground.errors import InputError, NotNowError
-from gullywind.core.maps.bend_edits import BendEdit, HoldEdges, HoldTies
+from gullywind.core.maps.bend_edits import BendEdit, HoldEdges, HoldTies, PutTie
 from gullywind.core.maps.bending import Bend, Bending
 from gullywind.core.maps.sets import Member, Membership, carried
 from gullywind.core.maps.ties import Levels
@@ -42,6 +42,10 @@ def bend_recording(
         t_rec = np.array([now.ties[index].t_rec for index in edit.indices if 0 <= index < len(now.ties)])
         lies = heard_map.to_reference(t_rec)
         edit = replace(edit, places=tuple(lies.tolist())) if np.all(np.isfinite(lies)) else edit
+    if isinstance(edit, PutTie) and edit.index is not None and 0 <= edit.index < len(now.ties):
+        # A hand moves it from where it is heard, however much of its difference is taken away.
+        lay = float(heard_map.to_reference(np.array([now.ties[edit.index].t_rec]))[0])
+        edit = replace(edit, lay=lay) if np.isfinite(lay) else edit
     # Moments are told as they are heard, with the push.
     edited = edit.apply(now.shifted(push_s))
     bending = edited.bending.shifted(-push_s)

@@ -73,10 +73,10 @@ def clock_words(rate: float) -> str:
 
 
 def readable(time_s: float) -> str:
-    """A short time in the unit that reads best."""
-    if time_s >= 1:
+    """A short time in the unit that reads best, by what it is once it is rounded."""
+    if time_s >= 0.99995:
         return f"{time_s:.3f} s"
-    if time_s >= 0.001:
+    if time_s >= 0.0009995:
         return f"{time_s * 1e3:.4g} ms"
     return f"{time_s * 1e6:.3g} µs"
 

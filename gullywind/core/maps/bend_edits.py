@@ -48,11 +48,14 @@ class BendSo:
 
 @dataclass(frozen=True, slots=True)
 class PutTie:
-    """A tie by hand between a moment of the reference and one of the recording; `index`: one that is moved there."""
+    """A tie by hand between a moment of the reference and one of the recording; `index`: one that is moved there, and
+    `lay`: where it lay, if not where it says.
+    """
 
     t_ref: float
     t_rec: float
     index: int | None = None
+    lay: float | None = None
 
     def apply(self, bending: Bending) -> BentOtherwise:
         """Held between its neighbours: it may not reach over them in either time."""
@@ -67,9 +70,10 @@ class PutTie:
         if not all(_agrees(one, tie) for one in kept):
             raise InputError("A tie cannot reach over another one that was set by hand.")
         ties = tuple(sorted([*kept, tie], key=lambda one: one.t_rec))
-        moved = (
-            f"tie at {clock_time(self.t_ref)} moved {later(self.t_ref - old.t_ref)}" if old and _moved(old, tie) else ""
-        )
+        moved = ""
+        if old and _moved(old, tie):
+            by_s = self.t_ref - (old.t_ref if self.lay is None else self.lay)
+            moved = f"tie at {clock_time(self.t_ref)} moved {later(by_s)}"
         return BentOtherwise(replace(bending, ties=ties), moved or f"tied by hand at {clock_time(self.t_ref)}")
 
 

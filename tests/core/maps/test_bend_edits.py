@@ -53,6 +53,10 @@ class BendEditsTest(unittest.TestCase):
         self.assertEqual(len(done.bending.ties), 8)
         self.assertEqual(done.bending.ties[2].kind, TieKind.START)
         self.assertIn("moved 20 ms later", done.sentence)
+        # Of one whose difference is split it is told by how much the hand moved it.
+        lay = TIES[2].t_ref + 0.019
+        done = PutTie(TIES[2].t_ref + 0.02, TIES[2].t_rec, index=2, lay=lay).apply(BENDING)
+        self.assertIn("moved 1 ms later", done.sentence)
 
     def test_half_of_the_difference_again_and_again_and_as_all(self):
         once = SetCloseness((2,), times=0.5).apply(BENDING).bending
