@@ -60,10 +60,7 @@ def hold_edges(
     row = get_recording(session, recording_id)
     bending_of(row)
     assert row.current is not None
-    t_rec = row.current.value.heard_map.to_recording(np.array([start_s, end_s]))
-    if not np.all(np.isfinite(t_rec)):
-        raise InputError("The recording does not sound at both edges.")
-    edit = HoldEdges((start_s, end_s), (float(t_rec[0]), float(t_rec[1])), only)
+    edit = HoldEdges.where_it_lies(row.current.value.heard_map, start_s, end_s, only=only)
     return bend_recording(context, session, recording_id, version, edit)
 
 

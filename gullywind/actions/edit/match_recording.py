@@ -4,8 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
-import numpy as np
-
 from gullywind.actions.bring_in.listen_for_recording import ensure_listened
 from gullywind.actions.context import Context
 from gullywind.actions.edit.bend_recording import keep_version, levels_of, sounding_bent
@@ -121,11 +119,7 @@ def _edges_of(row: RecordingRow, stretch_s: tuple[float, float]) -> HoldEdges:
     now = row.current.value
     if now.bending is None:
         bending_nothing(now.time_map)
-    start_s, end_s = stretch_s[0] - now.push_s, stretch_s[1] - now.push_s
-    t_rec = now.time_map.to_recording(np.array([start_s, end_s]))
-    if not np.all(np.isfinite(t_rec)):
-        raise InputError("The recording does not sound at both edges.")
-    return HoldEdges((start_s, end_s), (float(t_rec[0]), float(t_rec[1])))
+    return HoldEdges.where_it_lies(now.time_map, stretch_s[0] - now.push_s, stretch_s[1] - now.push_s)
 
 
 def _store(

@@ -1,6 +1,6 @@
 """Tie a recording that does not find its place by the reference to those that heard the same as it."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from uuid import UUID
 
@@ -59,28 +59,27 @@ def tie_neighbours(
 
         compare(likely, 0.3, 0.5)
         duration_s = own.heard[0].view.duration_s
-        key, timeline, known = _all_known(context, recording_id, duration_s, ties)
-        compare([one for one in said_to_share(key, duration_s, known) if one in found], 0.8, 0.1)
-        key, timeline, known = _all_known(context, recording_id, duration_s, ties)
-        together = cut_off_with(key, timeline, known)
+        key, timeline, before = _known_before(context, recording_id)
+
+        def known() -> list[Known]:
+            return [*before, *(Known.measured(key, duration_s, one, judged) for one, judged in ties.items())]
+
+        compare([one for one in said_to_share(key, duration_s, known()) if one in found], 0.8, 0.1)
+        together = cut_off_with(key, timeline, known())
         if together:
             rest = [(one, heard) for one, heard in found.items() if one not in together and one not in ties]
             compare(likely_neighbours(own, rest, least_height=0.0), 0.9, 0.1)
         return list(ties.items())
 
 
-def _all_known(
-    context: Context, recording_id: UUID, duration_s: float, ties: Mapping[str, Alignment]
-) -> tuple[str, str, list[Known]]:
-    """Names of a recording's content and of its reference's; what is known of all, with what was found now."""
+def _known_before(context: Context, recording_id: UUID) -> tuple[str, str, list[Known]]:
+    """Names of a recording's content and of its reference's, and what is known of all of its project."""
     with context.database.session() as session:
         row = get_recording(session, recording_id)
         reference = reference_of(session, get_project(session, row.project_id))
         contents = [one.content_hash for one in list_recordings(session, row.project_id)]
         known = known_of(session, measurements_of(session, row.project_id, contents))
-    own = row.content_hash
-    known += [Known.measured(own, duration_s, one, alignment) for one, alignment in ties.items()]
-    return own, reference.content_hash if reference else "", known
+    return row.content_hash, reference.content_hash if reference else "", known
 
 
 def _others(context: Context, recording_id: UUID) -> list[str]:

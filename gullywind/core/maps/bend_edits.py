@@ -5,7 +5,7 @@ A tie acts between its neighbours: an edit of one changes no other.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Protocol
+from typing import Protocol, Self
 
 import numpy as np
 
@@ -146,6 +146,14 @@ class HoldEdges:
         """Raises `InputError` for edges that do not follow each other."""
         if not (self.t_ref[0] < self.t_ref[1] and self.t_rec[0] < self.t_rec[1]):
             raise InputError("A stretch needs two edges, one after the other.")
+
+    @classmethod
+    def where_it_lies(cls, time_map: TimeMap, start_s: float, end_s: float, *, only: bool = False) -> Self:
+        """Of a recording that lies so; raises `InputError` where it does not sound at both edges."""
+        t_rec = time_map.to_recording(np.array([start_s, end_s]))
+        if not np.all(np.isfinite(t_rec)):
+            raise InputError("The recording does not sound at both edges.")
+        return cls((start_s, end_s), (float(t_rec[0]), float(t_rec[1])), only)
 
     def apply(self, bending: Bending) -> BentOtherwise:
         """Two held ties more; what lies nearer to them than a tie may gives way."""

@@ -115,7 +115,7 @@ export function ChosenTie({ bend }: { bend: Bend }) {
         </Button>
         {tie.closeness !== null && !tie.by_hand && (
           <Button {...button} onClick={() => edit({ kind: 'closeness', indices: [index], closeness: null })}>
-            As all
+            As close as all
           </Button>
         )}
       </Flex>

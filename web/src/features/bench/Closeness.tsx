@@ -15,12 +15,10 @@ const PERCENT = 100
 
 /** How much of each difference is taken away: drawn while it is turned, kept once the hand rests, as one change. */
 export function Closeness({ name, value, turn, keep }: Props) {
-  const latest = useRef(keep)
-  latest.current = keep
   const timer = useRef(0)
   const keepSoon = (closeness: number): void => {
     window.clearTimeout(timer.current)
-    timer.current = window.setTimeout(() => latest.current(closeness), REST_MS)
+    timer.current = window.setTimeout(() => keep(closeness), REST_MS)
   }
   return (
     <>
