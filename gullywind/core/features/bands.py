@@ -68,11 +68,22 @@ def at_speed(features: BandFeatures, speed: float) -> BandFeatures:
 
 
 def middle_of(features: BandFeatures, frames: int) -> BandFeatures:
-    """The middle of some features, at most so many frames, in every other band, as if it were all there is."""
+    """The middle of some features, at most so many frames, as if it were all there is."""
     first = max(0, (features.frames - frames) // 2)
-    valid = features.valid.copy()
-    valid[1::2] = False
-    return replace(features, values=features.values[:, first : first + frames], valid=valid)
+    return replace(features, values=features.values[:, first : first + frames])
+
+
+def coarser(features: BandFeatures) -> BandFeatures:
+    """Every other band at half the frame rate, a quarter of the work: enough to tell whether anything is alike at all.
+
+    Windows of 32 ms overlap so far that two neighbours say little more than their mean: right speeds stand as high, to
+    a few per cent.
+    """
+    # Of an odd number the last frame stands for itself.
+    some = np.concatenate([features.values[::2], features.values[::2, -1:]], axis=1)[:, : -(-features.frames // 2) * 2]
+    return BandFeatures(
+        (some[:, ::2] + some[:, 1::2]) / np.float32(2), features.valid[::2], features.origin_s + 0.5 / FRAME_RATE_HZ
+    )
 
 
 class BandExtractor:

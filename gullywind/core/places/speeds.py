@@ -2,17 +2,19 @@
 
 from dataclasses import replace
 
-from gullywind.core.features.bands import at_speed, middle_of
+from gullywind.core.features.bands import at_speed, coarser, middle_of
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.speeds import Speed, known_speeds
 from gullywind.core.ground.words import Note
 from gullywind.core.places.search import MatchCurve, ReferenceIndex, search_offsets
 
-#: So much tells the speed; at the right one so many places are weighed.
-PART_FRAMES, MOST_SPEED_PLACES = 6000, 8
+#: At the right speed so many places are weighed.
+MOST_SPEED_PLACES = 8
 #: Of strangers the best of all speeds reaches 4 to 6 standard deviations, the right one mostly 7 to 30.
 #: A tenth of a per cent leaves features alike: there the stated one peaks as high.
 LEAST_SPEED_HEIGHT, SPEED_SHARE = 6.2, 0.95
+#: So near to the stated one the right speed peaks no higher there than this share of it.
+NEAR_SPEED, NEAR_SHARE = 0.002, 0.8
 
 
 def heard_at(heard: Heard, speed: Speed) -> Heard:
@@ -27,20 +29,27 @@ def best_speeds(
 
     The middle minute tells the speed; only what it speaks for is searched whole.
     """
-    part = middle_of(heard.features, PART_FRAMES)
+    coarse = index.coarser
+    part = middle_of(coarser(heard.features), coarse.probe_frames)
 
     def height(factor: float) -> float:
-        features = at_speed(part, factor) if factor != 1.0 else part
-        return float(search_offsets(index, features, most_places=1).heights.max(initial=0.0))
+        probe = middle_of(at_speed(part, factor) if factor != 1.0 else part, coarse.probe_frames)
+        return float(coarse.heights(probe.values, coarse.features.valid & probe.valid).max(initial=0.0))
 
-    peaks = sorted(((height(speed.factor), speed) for speed in known_speeds(stated_hz)), key=lambda one: -one[0])
-    least = max(LEAST_SPEED_HEIGHT, SPEED_SHARE * height(1.0))
+    stated = height(1.0)
+    least = max(LEAST_SPEED_HEIGHT, SPEED_SHARE * stated)
+    speeds = [speed for speed in known_speeds(stated_hz) if stated >= NEAR_SHARE * least or not _is_near(speed)]
+    peaks = sorted(((height(speed.factor), speed) for speed in speeds), key=lambda one: -one[0])
     found = []
     for peak, speed in peaks[:most]:
         if peak > least:
             other = heard_at(heard, speed)
             found.append((speed, other, search_offsets(index, other.features, most_places=MOST_SPEED_PLACES)))
     return found
+
+
+def _is_near(speed: Speed) -> bool:
+    return abs(speed.factor - 1.0) <= NEAR_SPEED
 
 
 def speed_note(speed: Speed) -> Note:
