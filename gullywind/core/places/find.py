@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from gullywind.core.ground.units import Checkpoint
-from gullywind.core.measure.windows import MapAll, lay_common_windows, lay_windows
+from gullywind.core.measure.windows import Lay, MapAll, lay_common_windows, lay_windows
 from gullywind.core.places.search import CoarsePlace, search_offsets
 from gullywind.core.places.verify import (
     LONGEST,
@@ -82,9 +82,10 @@ def find_places(
     refined, verified : best first; those that were measured along the whole overlap, and all that were looked at. Both
         empty where the two hardly overlap anywhere, or nothing stands above chance.
     """
+    refine = _Refining(map_all)
     glanced = _glance(searched, map_all, checkpoint, looks[:2])
     if glanced:
-        refined = _refine(glanced, map_all)
+        refined = refine.best_of(glanced)
         if _is_plain(refined[0]) and not _is_doubtful(refined, glanced):
             return refined, glanced
     weighed = weigh(searched, [one.curve.places for one in searched], checkpoint)
@@ -96,11 +97,11 @@ def find_places(
     verified = _verify(weighed, map_all, checkpoint, looks)
     if not verified:
         return [], []
-    refined = _refine(verified, map_all)
+    refined = refine.best_of(verified)
     if looks is LOOKS and _is_doubtful(refined, verified):
         more = weigh(searched, _more_places(searched, MOST_PLACES), checkpoint)
         verified = _verify_more(more, verified, map_all, checkpoint)
-        refined = _refine(verified, map_all)
+        refined = refine.best_of(verified)
     return refined, verified
 
 
@@ -238,27 +239,39 @@ def broken_instead(refined: Sequence[Refined], *, times: float) -> list[Refined]
     return sorted(longer, key=lambda one: -one.support.agreed_s)[:MOST_BROKEN]
 
 
-def _refine(verified: Sequence[Verified], map_all: MapAll) -> list[Refined]:
-    """The best place and all that come near it, refined alike, best first.
+class _Refining:
+    """Refines places; each in the same windows once."""
 
-    In repeating music several places agree with themselves; only the whole overlap, measured in the same windows, tells
-    which one agrees most.
-    """
-    best = verified[0]
-    near = [
-        one
-        for one in verified[1:]
-        if (one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score)
-        or one.place.height >= EQUAL_PLACE * best.place.height
-    ]
-    window_s = fine_window_s(best.support.quality)
-    if not near:
-        return [refine_line(best, window_s=window_s, map_all=map_all)]
-    # What tells equals apart is little: it takes longer windows, at the same moments of the recording.
-    window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
-    chosen = [best, *near[: MOST_REFINED - 1]]
-    refined = [refine_line(one, window_s=window_s, lay=lay_windows, map_all=map_all) for one in chosen]
-    return _fuller_first(sorted(refined, key=_strength, reverse=True))
+    def __init__(self, map_all: MapAll) -> None:
+        self._map_all = map_all
+        self._done: dict[tuple[Verified, float, Lay], Refined] = {}
+
+    def best_of(self, verified: Sequence[Verified]) -> list[Refined]:
+        """The best place and all that come near it, refined alike, best first.
+
+        In repeating music several places agree with themselves; only the whole overlap, measured in the same windows,
+        tells which one agrees most.
+        """
+        best = verified[0]
+        near = [
+            one
+            for one in verified[1:]
+            if (one.support.chance_nats >= RIVAL_NATS and one.support.score >= RIVAL_SCORE * best.support.score)
+            or one.place.height >= EQUAL_PLACE * best.place.height
+        ]
+        window_s = fine_window_s(best.support.quality)
+        if not near:
+            return [self._refined(best, window_s, lay_common_windows)]
+        # What tells equals apart is little: it takes longer windows, at the same moments of the recording.
+        window_s = max(window_s, LEAST_RIVAL_WINDOW_S)
+        refined = [self._refined(one, window_s, lay_windows) for one in (best, *near[: MOST_REFINED - 1])]
+        return _fuller_first(sorted(refined, key=_strength, reverse=True))
+
+    def _refined(self, one: Verified, window_s: float, lay: Lay) -> Refined:
+        key = one, window_s, lay
+        if key not in self._done:
+            self._done[key] = refine_line(one, window_s=window_s, lay=lay, map_all=self._map_all)
+        return self._done[key]
 
 
 def _fuller_first(refined: list[Refined]) -> list[Refined]:
