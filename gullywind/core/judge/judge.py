@@ -187,7 +187,7 @@ def _with_height(support: Support, refined: Refined, best: Verified) -> Support:
     if best.place.windows > 1 or support.chance_nats >= MOST_NATS:
         return support
     grids = reference_grid(best.reference), recording_grid(best.recording, most_windows=MOST_WEIGHED_WINDOWS)
-    found = accumulate(*grids, refined.line, most_windows=MOST_WEIGHED_WINDOWS)
+    (found,) = accumulate(*grids, [refined.line], most_windows=MOST_WEIGHED_WINDOWS)
     return replace(support, height=found.height if found else 0.0)
 
 

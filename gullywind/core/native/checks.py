@@ -90,14 +90,40 @@ def check_sections(sound: Samples, sections: Floats, state: Floats, block: int, 
 
 
 def check_products(
-    ours: Sequence[Spectrum], theirs: Sequence[Spectrum], first: int, lags: Floats, taps: Samples, every: int
+    ours: Sequence[Spectrum],
+    theirs: Sequence[Spectrum],
+    pairs: npt.NDArray[np.int64],
+    first: int,
+    lags: Floats,
+    taps: Samples,
+    every: int,
 ) -> None:
-    """Refuse spectra of different bins, other than one lag for each two, and taps without a middle."""
-    check_rows(ours, theirs)
+    """Refuse spectra of different bins, pairs of others, other than one lag a pair, and taps without a middle."""
+    check(np.complex64, *ours, *theirs)
     check(np.float64, lags)
     check(np.float32, taps)
-    if lags.shape != (len(ours),) or taps.size % 2 == 0 or first < 0 or every < 1:
-        raise InputError(f"need a lag a row and taps around one, got {lags.shape} for {len(ours)}, {taps.size} taps")
+    if len({row.size for row in (*ours, *theirs)}) != 1:
+        raise InputError("need rows of equally many bins")
+    if pairs.ndim != 2 or not pairs.size or pairs.min() < 0 or np.any(pairs.max(axis=0) >= (len(ours), len(theirs))):
+        raise InputError(f"need pairs of {len(ours)} and {len(theirs)} rows, got {pairs.tolist()}")
+    if lags.shape != (len(pairs),) or taps.size % 2 == 0 or first < 0 or every < 1:
+        raise InputError(f"need a lag a pair and taps around one, got {lags.shape} for {len(pairs)}, {taps.size} taps")
+
+
+def check_whitening(spectrum: Spectrum, reach: int, steady: npt.NDArray[np.bool_]) -> None:
+    """Refuse other than a spectrum with one sign a bin."""
+    check(np.complex64, spectrum)
+    check(np.bool_, steady)
+    if spectrum.ndim != 1 or not spectrum.size or steady.shape != spectrum.shape or reach < 0:
+        raise InputError(f"need bins and a sign for each, got {spectrum.shape}, {steady.shape}, {reach}")
+
+
+def check_pooling(curves: Samples, scales: Floats, reach: int) -> None:
+    """Refuse an odd number of lags, and other than one scale a row."""
+    check(np.float32, curves)
+    check(np.float64, scales)
+    if curves.ndim != 2 or scales.shape != curves.shape[:1] or curves.shape[1] % 2 or reach < 0:
+        raise InputError(f"need rows of pairs with a scale each, got {curves.shape}, {scales.shape}, {reach}")
 
 
 def check_lines(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> None:

@@ -18,17 +18,13 @@ from gullywind.core.native.checks import (
     check_bands,
     check_bins,
     check_filters,
-    check_lines,
     check_positions,
     check_powers,
-    check_products,
     check_rows,
     check_sections,
     check_weighing,
 )
 
-#: As in `kernels.c`.
-ABREAST = 16
 _LIBRARY = f"{native.__path__[0]}/libkernels.so"
 
 try:
@@ -53,6 +49,8 @@ for _name, _takes in {
     "true_peak": (_P, _N, _P, _N, _N, _D, _D),
     "fold_products": (_P, _P, _P, _N, _N, _N, _N, _P, _N, _N, _N, _P, _P, _N, _P),
     "best_line": (_P, _N, _N, _P, _N, _N, _P, _P),
+    "whiten": (_P, _N, _N, _D, _P, _P, _P, _P),
+    "pool_lags": (_P, _N, _N, _P, _N, _D, _P),
     "best_walk": (_P, _N, _N, _P, _N, _P, _P, _P),
     "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
@@ -241,55 +239,6 @@ def true_peak(sound: Samples, filters: Samples, *, near: float, before: float) -
     """
     check_filters(sound, filters)
     return float(library.true_peak(address(sound), sound.size, address(filters), *filters.shape, near, before))
-
-
-def fold_products(
-    ours: Sequence[Spectrum],
-    theirs: Sequence[Spectrum],
-    first: int,
-    lags: Floats,
-    size: int,
-    taps: Samples,
-    every: int,
-) -> tuple[Spectrum, Floats]:
-    """Spectra of correlations near one lag each, with as many bins as that needs: `ours` by the conjugate of `theirs`.
-
-    Shape (rows, size // 2 // every + 1); and the energy of all products of each row, shape (rows,).
-
-    Parameters
-    ----------
-    ours, theirs : at least one each, shape (bins,), bins from `first` on of spectra of `size` real samples.
-    lags : shape (rows,), samples of `size`; each comes to 0.
-    taps : shape (2 * reach + 1,). Smoothing of the bins, a window over lags; one bin of `every` is kept.
-    """
-    check_products(ours, theirs, first, lags, taps, every)
-    at = np.array([[address(row) for row in rows] for rows in (ours, theirs)], np.uintp)
-    bins, reach = ours[0].size, taps.size // 2
-    product = np.empty(bins + 2 * reach + ABREAST, np.complex64)
-    twice = np.pad(np.repeat(taps, 2), (0, -2 * taps.size % ABREAST))
-    into, energies = np.empty((len(ours), size // 2 // every + 1), np.complex64), np.empty(len(ours))
-    library.fold_products(
-        *(address(at[0]), address(at[1]), address(lags), len(ours), bins, first, size),
-        *(address(twice), twice.size, reach, every),
-        *(address(product), address(into), into.shape[1], address(energies)),
-    )
-    return into, energies
-
-
-def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:
-    """The line whose sum has the largest magnitude: which of the slopes, which column, and how large.
-
-    Parameters
-    ----------
-    values : shape (rows, width).
-    starts : shape (slopes, rows), from 0. Where in each row the columns of a slope begin.
-    inner : how many columns there are; `starts` + `inner` lies within the width.
-    """
-    check_lines(values, starts, inner)
-    rows, width = values.shape
-    found, total = np.empty(3), np.empty(inner, np.float32)
-    library.best_line(address(values), rows, width, address(starts), len(starts), inner, address(total), address(found))
-    return int(found[0]), int(found[1]), float(found[2])
 
 
 def address(array: npt.NDArray) -> int:

@@ -23,12 +23,20 @@ enum { STRETCH = 512 };
 
 static const double TURN = 6.283185307179586476925286766559;
 
-/* Phases exp(i * angle * k) of the first LANES bins. */
-WITHIN void lane_phases(double angle, float *real, float *imag) {
+/* Phases exp(i * angle * k) of the first LANES bins, and of bin LANES. One is turned into the next: after some hundred
+ * turns they are still right to 1e-13, and each sine takes as long as ten bins. */
+WITHIN void lane_phases(double angle, float *real, float *imag, double *beyond) {
+    const double by_real = cos(angle), by_imag = sin(angle);
+    double re = 1.0, im = 0.0;
     for (int k = 0; k < LANES; k++) {
-        real[k] = (float)cos(angle * k);
-        imag[k] = (float)sin(angle * k);
+        real[k] = (float)re;
+        imag[k] = (float)im;
+        const double turned = re * by_real - im * by_imag;
+        im = re * by_imag + im * by_real;
+        re = turned;
     }
+    beyond[0] = re;
+    beyond[1] = im;
 }
 
 /* Bin `k`'s phase for an advance by `samples`, whole turns taken off first: they may be many thousands. */
@@ -121,10 +129,13 @@ void band_powers(const float *spectra, int64_t rows, int64_t bins, const int64_t
 EVERYWHERE
 void advance(float *spectrum, int64_t bins, double samples, int64_t size) {
     float lane_real[LANES], lane_imag[LANES];
-    lane_phases(bin_angle(1, samples, size), lane_real, lane_imag);
+    double beyond[2], re = 1.0, im = 0.0;
+    lane_phases(bin_angle(1, samples, size), lane_real, lane_imag, beyond);
     for (int64_t first = 0; first < bins; first += LANES) {
-        const double angle = bin_angle(first, samples, size);
-        const float real = (float)cos(angle), imag = (float)sin(angle);
+        const float real = (float)re, imag = (float)im;
+        const double turned = re * beyond[0] - im * beyond[1];
+        im = re * beyond[1] + im * beyond[0];
+        re = turned;
         const int64_t here = bins - first < LANES ? bins - first : LANES;
         float *at = spectrum + 2 * first;
         for (int64_t k = 0; k < here; k++) {
@@ -231,12 +242,16 @@ void weigh(const float *phases, float *coherence, int64_t bins, int64_t first, i
 EVERYWHERE
 void correlation_at(const float *spectrum, int64_t first, int64_t last, int64_t size, double lag, double *three) {
     float lane_real[LANES], lane_imag[LANES];
-    lane_phases(bin_angle(1, lag, size), lane_real, lane_imag);
+    double beyond[2], re_ahead = cos(bin_angle(first, lag, size)), im_ahead = sin(bin_angle(first, lag, size));
+    lane_phases(bin_angle(1, lag, size), lane_real, lane_imag, beyond);
     const double step = TURN / (double)size;
     double value = 0.0, slope = 0.0, curvature = 0.0;
     for (int64_t k0 = first; k0 < last; k0 += LANES) {
-        const double angle = bin_angle(k0, lag, size), omega = step * (double)k0;
-        const float real = (float)cos(angle), imag = (float)sin(angle);
+        const double omega = step * (double)k0;
+        const float real = (float)re_ahead, imag = (float)im_ahead;
+        const double turned = re_ahead * beyond[0] - im_ahead * beyond[1];
+        im_ahead = re_ahead * beyond[1] + im_ahead * beyond[0];
+        re_ahead = turned;
         const int64_t here = last - k0 < LANES ? last - k0 : LANES;
         const float *at = spectrum + 2 * k0;
         /* Sums of the turned bins times 1, j and j * j, j counted from the stretch's first bin. */
@@ -423,31 +438,72 @@ void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
     }
 }
 
+/* Complex numbers side by side: real and imaginary parts exchanged, either one in place of both, and signs. */
+static const Chosen EXCHANGED = {1, 0, 3, 2, 5, 4, 7, 6, 9, 8, 11, 10, 13, 12, 15, 14};
+static const Chosen REAL = {0, 0, 2, 2, 4, 4, 6, 6, 8, 8, 10, 10, 12, 12, 14, 14};
+static const Chosen IMAGINARY = {1, 1, 3, 3, 5, 5, 7, 7, 9, 9, 11, 11, 13, 13, 15, 15};
+static const Chosen EIGHT_ON = {8, 9, 10, 11, 12, 13, 14, 15, 0, 1, 2, 3, 4, 5, 6, 7};
+static const Chosen FOUR_ON = {4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1, 2, 3};
+static const Chosen TWO_ON = {2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1};
+static const Abreast MINUS_FIRST = {-1, 1, -1, 1, -1, 1, -1, 1, -1, 1, -1, 1, -1, 1, -1, 1};
+
+/* Their products; no function, for not every set of instructions hands such vectors over alike. */
+#define TIMES(a, b)                                                                                                    \
+    ((a) * __builtin_shuffle((b), REAL) +                                                                              \
+     MINUS_FIRST * __builtin_shuffle((a), EXCHANGED) * __builtin_shuffle((b), IMAGINARY))
+
 /* One row of `fold_products`; returns the energy. */
 EVERYWHERE
 static double fold_product(const float *ours, const float *theirs, int64_t bins, int64_t first, double lag, int64_t size,
-                    const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into,
-                    int64_t kept) {
-    float lane_real[LANES], lane_imag[LANES];
-    lane_phases(bin_angle(1, lag, size), lane_real, lane_imag);
+                           const float *taps, int64_t twice, int64_t reach, int64_t every, float *product, float *into,
+                           int64_t kept) {
+    float lane_real[LANES], lane_imag[LANES], lanes[2 * LANES];
+    double beyond[2];
+    lane_phases(bin_angle(1, lag, size), lane_real, lane_imag, beyond);
+    for (int k = 0; k < LANES; k++) {
+        lanes[2 * k] = lane_real[k];
+        lanes[2 * k + 1] = lane_imag[k];
+    }
     memset(product, 0, 2 * (size_t)reach * sizeof(float));
     memset(product + 2 * (reach + bins), 0, 2 * (size_t)(reach + ABREAST) * sizeof(float));
-    double energy = 0.0;
+    double energy = 0.0, re = cos(bin_angle(first, lag, size)), im = sin(bin_angle(first, lag, size));
     for (int64_t from = 0; from < bins; from += LANES) {
-        const double angle = bin_angle(first + from, lag, size);
-        const float real = (float)cos(angle), imag = (float)sin(angle);
+        const float real = (float)re, imag = (float)im;
+        const double turned = re * beyond[0] - im * beyond[1];
+        im = re * beyond[1] + im * beyond[0];
+        re = turned;
         const int64_t here = bins - from < LANES ? bins - from : LANES;
         const float *a = ours + 2 * from, *b = theirs + 2 * from;
         float *at = product + 2 * (reach + from);
+        Abreast turn, x, y, squares = {0};
+        for (int j = 0; j < ABREAST; j += 2) {
+            turn[j] = real;
+            turn[j + 1] = imag;
+        }
+        int64_t k = 0;
+        for (; k + ABREAST / 2 <= here; k += ABREAST / 2) {
+            Abreast lane;
+            memcpy(&x, a + 2 * k, sizeof x);
+            memcpy(&y, b + 2 * k, sizeof y);
+            memcpy(&lane, lanes + 2 * k, sizeof lane);
+            y *= -MINUS_FIRST;
+            x = TIMES(x, y);
+            squares += x * x;
+            lane = TIMES(turn, lane);
+            x = TIMES(x, lane);
+            memcpy(at + 2 * k, &x, sizeof x);
+        }
         float sum = 0.0f;
-        for (int64_t k = 0; k < here; k++) {
+        for (int j = 0; j < ABREAST; j++)
+            sum += squares[j];
+        for (; k < here; k++) {
             const float turn_real = real * lane_real[k] - imag * lane_imag[k];
             const float turn_imag = real * lane_imag[k] + imag * lane_real[k];
-            const float x = a[2 * k] * b[2 * k] + a[2 * k + 1] * b[2 * k + 1];
-            const float y = a[2 * k + 1] * b[2 * k] - a[2 * k] * b[2 * k + 1];
-            sum += x * x + y * y;
-            at[2 * k] = x * turn_real - y * turn_imag;
-            at[2 * k + 1] = x * turn_imag + y * turn_real;
+            const float c = a[2 * k] * b[2 * k] + a[2 * k + 1] * b[2 * k + 1];
+            const float d = a[2 * k + 1] * b[2 * k] - a[2 * k] * b[2 * k + 1];
+            sum += c * c + d * d;
+            at[2 * k] = c * turn_real - d * turn_imag;
+            at[2 * k + 1] = c * turn_imag + d * turn_real;
         }
         energy += sum;
     }
@@ -457,12 +513,18 @@ static double fold_product(const float *ours, const float *theirs, int64_t bins,
         if (centre < 0 || centre >= bins)
             continue;
         const float *at = product + 2 * centre;
-        float sums[ABREAST] = {0};
-        for (int64_t j = 0; j < twice; j += ABREAST)
-            for (int i = 0; i < ABREAST; i++)
-                sums[i] += taps[j + i] * at[j + i];
-        for (int i = 0; i < ABREAST; i++)
-            into[2 * m + (i & 1)] += sums[i];
+        Abreast x, y, sums = {0};
+        for (int64_t j = 0; j < twice; j += ABREAST) {
+            memcpy(&x, taps + j, sizeof x);
+            memcpy(&y, at + j, sizeof y);
+            sums += x * y;
+        }
+        /* Halves are added to halves: one number after the other would take longer than all taps. */
+        sums += __builtin_shuffle(sums, EIGHT_ON);
+        sums += __builtin_shuffle(sums, FOUR_ON);
+        sums += __builtin_shuffle(sums, TWO_ON);
+        into[2 * m] = sums[0];
+        into[2 * m + 1] = sums[1];
     }
     return energy;
 }
@@ -477,6 +539,54 @@ void fold_products(const float *const *ours, const float *const *theirs, const d
     for (int64_t row = 0; row < rows; row++)
         energies[row] = fold_product(ours[row], theirs[row], bins, first, lags[row], size, taps, twice, reach, every,
                                      product, into + 2 * kept * row, kept);
+}
+
+/* A spectrum divided by its own magnitude's mean over `reach` bins on either side, the first and the last bin repeated
+ * beyond the edges, but by no less than `least` times the largest such mean; 0 where `steady`. `magnitude` is scratch,
+ * `bins` + 2 * reach numbers, `smooth` `bins`. */
+EVERYWHERE
+void whiten(const float *spectrum, int64_t bins, int64_t reach, double least, const uint8_t *steady, float *magnitude,
+            float *smooth, float *into) {
+    for (int64_t k = 0; k < bins; k++)
+        magnitude[reach + k] = sqrtf(spectrum[2 * k] * spectrum[2 * k] + spectrum[2 * k + 1] * spectrum[2 * k + 1]);
+    for (int64_t k = 0; k < reach; k++) {
+        magnitude[k] = magnitude[reach];
+        magnitude[reach + bins + k] = magnitude[reach + bins - 1];
+    }
+    const double share = 1.0 / (double)(2 * reach + 1);
+    double sum = 0.0, largest = 0.0;
+    for (int64_t k = 0; k < 2 * reach; k++)
+        sum += magnitude[k];
+    for (int64_t k = 0; k < bins; k++) {
+        sum += magnitude[k + 2 * reach];
+        largest = sum > largest ? sum : largest;
+        smooth[k] = (float)(sum * share);
+        sum -= magnitude[k];
+    }
+    const float floor = (float)(least * largest * share) + 1e-20f;
+    for (int64_t k = 0; k < bins; k++) {
+        const float scale = steady[k] ? 0.0f : 1.0f / (smooth[k] > floor ? smooth[k] : floor);
+        into[2 * k] = spectrum[2 * k] * scale;
+        into[2 * k + 1] = spectrum[2 * k + 1] * scale;
+    }
+}
+
+/* Of every two lags from 2 * -reach on the one that is larger in magnitude, times the row's scale; what is above `full`
+ * grows with its logarithm only. A row holds `size` lags in a circle, an even number, 0 first. */
+EVERYWHERE
+void pool_lags(const float *curves, int64_t rows, int64_t size, const double *scales, int64_t reach, double full,
+               float *into) {
+    for (int64_t row = 0; row < rows; row++, curves += size) {
+        const float scale = (float)scales[row], most = (float)full;
+        int64_t at = (size - 2 * reach % size) % size;
+        for (int64_t k = -reach; k <= reach; k++, at = at + 2 == size ? 0 : at + 2) {
+            const float one = curves[at] * scale, other = curves[at + 1] * scale;
+            float larger = fabsf(one) >= fabsf(other) ? one : other;
+            if (fabsf(larger) > most)
+                larger = copysignf(most * (1.0f + logf(fabsf(larger) / most)), larger);
+            *into++ = larger;
+        }
+    }
 }
 
 /* The largest magnitude among sums of `inner` neighbouring numbers' columns: for each of `slopes` lines one stretch of

@@ -2,10 +2,12 @@
 
 try:
     from gullywind.core.native import compiled as loops
+    from gullywind.core.native import compiled_lines as lines
     from gullywind.core.native import compiled_paths as paths
 except ImportError:
     # No compiler at set-up, or another kind of processor.
     from gullywind.core.native import plain as loops  # type: ignore[no-redef]
+    from gullywind.core.native import plain_lines as lines  # type: ignore[no-redef]
     from gullywind.core.native import plain_paths as paths  # type: ignore[no-redef]
 
 from gullywind.core.native.checks import Spectrum
@@ -23,8 +25,10 @@ correlation_at = loops.correlation_at
 weighted_energy = loops.weighted_energy
 extremes = loops.extremes
 true_peak = loops.true_peak
-fold_products = loops.fold_products
-best_line = loops.best_line
+whiten = lines.whiten
+fold_products = lines.fold_products
+pool_lags = lines.pool_lags
+best_line = lines.best_line
 best_walk = paths.best_walk
 common_passage = paths.common_passage
 likely_course = paths.likely_course
@@ -44,9 +48,11 @@ __all__ = [
     "fold_products",
     "interpolate",
     "likely_course",
+    "pool_lags",
     "sum_spectra",
     "thin",
     "true_peak",
     "weigh",
     "weighted_energy",
+    "whiten",
 ]

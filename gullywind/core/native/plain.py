@@ -13,10 +13,8 @@ from gullywind.core.native.checks import (
     check_bands,
     check_bins,
     check_filters,
-    check_lines,
     check_positions,
     check_powers,
-    check_products,
     check_rows,
     check_sections,
     check_weighing,
@@ -67,14 +65,14 @@ def band_powers(spectra: Spectrum, edges: npt.NDArray[np.int64]) -> npt.NDArray[
     check(np.complex64, spectra)
     check(np.int64, edges)
     check_bands(edges, spectra.shape[1])
-    power = _power(spectra)
+    power = power_of(spectra)
     return np.stack([power[:, a:b].mean(axis=1) for a, b in edges.tolist()], axis=1).astype(np.float32)
 
 
 def advance(spectrum: Spectrum, samples: float) -> None:
     """See `compiled.advance`."""
     check(np.complex64, spectrum)
-    spectrum *= _turns(np.arange(spectrum.size), samples, 2 * (spectrum.size - 1))
+    spectrum *= turns(np.arange(spectrum.size), samples, 2 * (spectrum.size - 1))
 
 
 def sum_spectra(
@@ -87,8 +85,8 @@ def sum_spectra(
     x_power, y_power = np.zeros(bins, np.float32), np.zeros(bins, np.float32)
     for x, y in zip(x_rows, y_rows, strict=True):
         cross += x.conj() * y
-        x_power += _power(x)
-        y_power += _power(y)
+        x_power += power_of(x)
+        y_power += power_of(y)
     return cross, x_power, y_power
 
 
@@ -97,7 +95,7 @@ def compare(
 ) -> tuple[Spectrum, npt.NDArray[np.float32]]:
     """See `compiled.compare`."""
     check_powers(cross, x_power, y_power)
-    power = _power(cross)
+    power = power_of(cross)
     phases = cross / (np.sqrt(power) + np.float32(1e-20))
     return phases.astype(np.complex64), (power / (x_power * y_power + np.float32(1e-30))).astype(np.float32)
 
@@ -141,7 +139,7 @@ def correlation_at(spectrum: Spectrum, bins: slice, lag: float) -> tuple[float, 
     check_bins(spectrum, bins)
     size, at = 2 * (spectrum.size - 1), np.arange(bins.start, bins.stop)
     omega = TURN * at / max(size, 1)
-    turned = spectrum[bins] * _turns(at, lag, size)
+    turned = spectrum[bins] * turns(at, lag, size)
     return (
         float(turned.real.sum(dtype=np.float64)),
         -float((omega * turned.imag).sum()),
@@ -182,48 +180,11 @@ def true_peak(sound: Samples, filters: Samples, *, near: float, before: float) -
     return highest
 
 
-def fold_products(
-    ours: Sequence[Spectrum],
-    theirs: Sequence[Spectrum],
-    first: int,
-    lags: Floats,
-    size: int,
-    taps: Samples,
-    every: int,
-) -> tuple[Spectrum, Floats]:
-    """See `compiled.fold_products`."""
-    check_products(ours, theirs, first, lags, taps, every)
-    into = np.zeros((len(ours), size // 2 // every + 1), np.complex64)
-    energies = np.empty(len(ours))
-    centres = np.arange(into.shape[1]) * every - first
-    inside = (centres >= 0) & (centres < ours[0].size)
-    for row, (one, other) in enumerate(zip(ours, theirs, strict=True)):
-        product = one * other.conj()
-        turned = product * _turns(first + np.arange(one.size), float(lags[row]), size)
-        smooth = np.convolve(turned, taps[::-1], mode="full")[taps.size // 2 :][: one.size]
-        into[row, inside] = smooth[centres[inside]]
-        energies[row] = _power(product).sum(dtype=np.float64)
-    return into, energies
-
-
-def best_line(values: Samples, starts: npt.NDArray[np.int32], inner: int) -> tuple[int, int, float]:
-    """See `compiled.best_line`."""
-    check_lines(values, starts, inner)
-    best = (0, 0, -1.0)
-    for slope, begins in enumerate(starts.tolist()):
-        total = np.zeros(inner, np.float32)
-        for row, begin in enumerate(begins):
-            total += values[row, begin : begin + inner]
-        column = int(np.argmax(np.abs(total)))
-        if abs(total[column]) > best[2]:
-            best = (slope, column, float(abs(total[column])))
-    return best
-
-
-def _power(spectrum: Spectrum) -> npt.NDArray[np.float32]:
+def power_of(spectrum: Spectrum) -> npt.NDArray[np.float32]:
+    """Squared magnitudes."""
     return np.asarray(spectrum.real**2 + spectrum.imag**2, np.float32)
 
 
-def _turns(bins: npt.NDArray[np.int64], samples: float, size: int) -> npt.NDArray[np.complex64]:
+def turns(bins: npt.NDArray[np.int64], samples: float, size: int) -> npt.NDArray[np.complex64]:
     """Phases of bins for an advance; whole turns are taken off first: they may be many thousands."""
     return np.exp(1j * TURN * np.mod(bins * samples / max(size, 1), 1.0)).astype(np.complex64)

@@ -8,16 +8,18 @@ are left out: hum that two recorders share is no evidence. The sum along lines i
 correlations over lag and time (Deans, "The Radon Transform and Some of Its Applications", 1983).
 """
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import pairwise
 from weakref import WeakKeyDictionary
 
 import numpy as np
 import numpy.typing as npt
 import scipy.fft
 
-from gullywind.core.ground.units import Floats
-from gullywind.core.measure.segments import NO_SOUND
+from gullywind.core.ground.units import Floats, Samples
+from gullywind.core.measure.segments import AT_ONCE, NO_SOUND
 from gullywind.core.measure.windows import Line, overlap_s
 from gullywind.core.native import kernels
 from gullywind.core.sound.views import Listening, SampleSource
@@ -36,6 +38,8 @@ REFERENCE_HOP_S = 0.5
 CLOSEST_S, LITTLE_S = 1.0, 20.0
 #: Magnitudes are smoothed over so many bins to either side: 20 Hz.
 WEIGHED_SMOOTH_BINS = 40
+#: No bin is divided by less than this share of the window's largest mean: the spectrum of silence is rounding.
+LEAST_SMOOTH = 1e-3
 #: A bin whose mean level stands out this far from its neighbours', in nats, stands still: hum, a whistle.
 LINE_NATS, LINE_BINS = 1.4, 60
 #: Lags on either side of a place, s; and clock errors, ppm.
@@ -79,49 +83,69 @@ class GridSpectra:
         """How many whole windows there are."""
         return max(0, int((self.view.duration_s - WEIGHED_WINDOW_S) / self.hop_s) + 1)
 
-    def start_s(self, number: int) -> float:
-        """Where a window begins, s."""
-        return number * self.hop_s
+    def heard(self, numbers: npt.NDArray[np.int64]) -> npt.NDArray[np.bool_]:
+        """Which windows are not silent, shape (numbers,)."""
+        self._make(numbers)
+        return np.array([self._kept[number] is not None for number in numbers.tolist()], bool)
 
-    def row(self, number: int) -> Row | None:
-        """One window, shape (bins,); None where it is silent."""
-        if number not in self._kept:
-            if len(self._kept) >= MOST_KEPT:
-                self._kept.pop(next(iter(self._kept)))
-            self._kept[number] = self._made(number)
-        return self._kept[number]
+    def rows(self, numbers: npt.NDArray[np.int64]) -> list[Row]:
+        """Windows that are not silent, each shape (bins,)."""
+        self._make(numbers)
+        return [row for number in numbers.tolist() if (row := self._kept[number]) is not None]
 
-    def _made(self, number: int) -> Row | None:
+    def _make(self, numbers: npt.NDArray[np.int64]) -> None:
+        """Some windows that are asked for next, where they are missing."""
+        missing = [number for number in dict.fromkeys(numbers.tolist()) if number not in self._kept]
+        if not missing:
+            return
         steady = self._steady_bins()
-        spectrum = self._raw.pop(number) if number in self._raw else self._spectrum(number)
-        if spectrum is None:
-            return None
-        magnitude = np.abs(spectrum)
-        smooth = _smoothed(magnitude, WEIGHED_SMOOTH_BINS)
-        row = spectrum / np.maximum(smooth, 1e-3 * float(smooth.max()) + 1e-20)
-        row[steady] = 0
-        return np.asarray(row, np.complex64)
+        raw = {number: self._raw.pop(number) for number in missing if number in self._raw}
+        raw |= self._spectra([number for number in missing if number not in raw])
+        wanted = set(numbers.tolist())
+        for number, spectrum in raw.items():
+            self._kept[number] = spectrum
+            if spectrum is not None:
+                self._kept[number] = kernels.whiten(spectrum, WEIGHED_SMOOTH_BINS, steady, least=LEAST_SMOOTH)
+        for number in list(self._kept)[: max(0, len(self._kept) - MOST_KEPT)]:
+            if number not in wanted:
+                del self._kept[number]
 
-    def _spectrum(self, number: int) -> Row | None:
-        fs = self.view.sample_rate_hz
-        start = round(self.start_s(number) * fs)
-        sound = self.view.read(start, start + self._size * self._thin)
-        low, high = float(sound.min()), float(sound.max())
-        if not np.isfinite(high - low):
-            sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
-            low, high = float(sound.min()), float(sound.max())
-        if max(-low, high) < NO_SOUND:
-            return None
+    def _spectra(self, numbers: Sequence[int]) -> dict[int, Row | None]:
+        """Windows' spectra as they are, each shape (bins,); None where one is silent."""
+        found: dict[int, Row | None] = dict.fromkeys(numbers)
         first, end = _bins()
-        return np.asarray(
-            scipy.fft.rfft(kernels.thin(sound, self._thin) * _window(self._size))[first:end], np.complex64
-        )
+        for begin in range(0, len(numbers), AT_ONCE):
+            heard = list(self._sounds(numbers[begin : begin + AT_ONCE]))
+            # Three take longer than four: only whole groups are made side by side.
+            sounds = np.zeros((AT_ONCE if len(heard) == AT_ONCE - 1 else len(heard), self._size), np.float32)
+            for row, (_, sound) in zip(sounds, heard, strict=False):
+                np.multiply(sound, _window(self._size), out=row)
+            spectra = scipy.fft.rfft(sounds, overwrite_x=True)[:, first:end]
+            found |= {number: row.copy() for (number, _), row in zip(heard, spectra, strict=False)}
+        return found
+
+    def _sounds(self, numbers: Sequence[int]) -> Iterator[tuple[int, Samples]]:
+        """Windows that are not silent, and their sound, thinned, shape (samples,)."""
+        starts = [round(number * self.hop_s * self.view.sample_rate_hz) for number in numbers]
+        length = self._size * self._thin
+        # Neighbours lie half over each other: together they are read once.
+        together = starts[-1] + length - starts[0] <= len(numbers) * length
+        whole = self.view.read(starts[0], starts[-1] + length) if together else None
+        for number, start in zip(numbers, starts, strict=True):
+            at = start - starts[0]
+            sound = self.view.read(start, start + length) if whole is None else whole[at : at + length]
+            low, high = float(sound.min()), float(sound.max())
+            if not np.isfinite(high - low):
+                sound = np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
+                low, high = float(sound.min()), float(sound.max())
+            if max(-low, high) >= NO_SOUND:
+                yield number, kernels.thin(sound, self._thin)
 
     def _steady_bins(self) -> npt.NDArray[np.bool_]:
         """Bins of lines that sound all along, from windows spread over the whole."""
         if self._steady is None:
             chosen = np.unique(np.linspace(0, max(self.count - 1, 0), 8).astype(int))
-            self._raw = {int(k): self._spectrum(int(k)) for k in chosen}
+            self._raw = self._spectra([int(k) for k in chosen])
             levels = [np.log(np.abs(one) + 1e-9) for one in self._raw.values() if one is not None]
             level = np.mean(levels, axis=0) if levels else np.zeros(_bins()[1] - _bins()[0])
             self._steady = np.asarray(level - _smoothed(level, LINE_BINS) > LINE_NATS)
@@ -141,22 +165,27 @@ def reference_grid(view: Listening) -> GridSpectra:
 
 
 def recording_grid(view: Listening, *, most_windows: int) -> GridSpectra:
-    """The grid of a recording's view with at most so many windows: half over each other, or further apart."""
-    return GridSpectra(view, max(CLOSEST_S, (view.duration_s - WEIGHED_WINDOW_S) / max(most_windows - 1, 1)))
+    """The grid of a recording's view: half over each other where so many end to end hold it all, else further apart."""
+    apart_s = (view.duration_s - WEIGHED_WINDOW_S) / max(most_windows - 1, 1)
+    return GridSpectra(view, CLOSEST_S if apart_s < WEIGHED_WINDOW_S else apart_s)
 
 
-def accumulate(reference: GridSpectra, recording: GridSpectra, line: Line, *, most_windows: int) -> Accumulated | None:
-    """Add the windows' correlations along all lines near one; None where fewer than one window overlaps.
+def accumulate(
+    reference: GridSpectra, recording: GridSpectra, lines: Sequence[Line], *, most_windows: int
+) -> list[Accumulated | None]:
+    """Add the windows' correlations along all lines near each of some; None where fewer than one window overlaps.
 
     Parameters
     ----------
-    line : about where the recording lies, to REACH_S.
+    lines : about where the recording lies, to REACH_S.
     most_windows : 1 or more; where more overlap, so many evenly spread ones are added.
     """
-    found = _correlations(reference, recording, line, most_windows)
-    if found is None:
-        return None
-    rows, t_rec = found
+    correlations = _correlations(reference, recording, lines, most_windows)
+    return [_best_near(line, *found) if found else None for line, found in zip(lines, correlations, strict=True)]
+
+
+def _best_near(line: Line, rows: npt.NDArray[np.float32], t_rec: Floats) -> Accumulated:
+    """The line of the largest sum, from correlations around one, shape (windows, lags), and the windows' centres."""
     middle_s = (float(t_rec[0]) + float(t_rec[-1])) / 2
     step_s = POOLED / LAG_RATE_HZ
     half_s = max((float(t_rec[-1]) - float(t_rec[0])) / 2, 1e-9)
@@ -173,53 +202,58 @@ def accumulate(reference: GridSpectra, recording: GridSpectra, line: Line, *, mo
     return Accumulated(best_sum / float(np.sqrt(len(rows))), Line(offset_s, rate), len(rows))
 
 
-def _overlapping(reference: GridSpectra, recording: GridSpectra, line: Line, most: int) -> list[int]:
+def _overlapping(reference: GridSpectra, recording: GridSpectra, line: Line, most: int) -> npt.NDArray[np.int64]:
     """Numbers of the recording's windows that lie within the reference but for a third, at most so many."""
     start_s, end_s = overlap_s(line, reference.view, recording.view)
     begin_s = np.arange(recording.count) * recording.hop_s / line.rate + line.offset_s
     inside = np.flatnonzero(
         (begin_s >= start_s - WEIGHED_WINDOW_S / 3) & (begin_s + WEIGHED_WINDOW_S <= end_s + WEIGHED_WINDOW_S / 3)
     )
-    if inside.size * recording.hop_s > LITTLE_S:
-        most = min(most, max(1, int(inside.size * recording.hop_s / WEIGHED_WINDOW_S)))
+    if recording.hop_s < WEIGHED_WINDOW_S and inside.size * recording.hop_s > LITTLE_S:
+        # Every other one, the same for all places: then only those need be made.
+        inside = inside[inside % 2 == 0]
     if inside.size > most:
         inside = inside[np.linspace(0, inside.size - 1, most).astype(int)]
-    return [int(k) for k in inside]
+    return inside
 
 
 def _correlations(
-    reference: GridSpectra, recording: GridSpectra, line: Line, most_windows: int
-) -> tuple[npt.NDArray[np.float32], Floats] | None:
-    """Correlation of each window over lags around the line, in standard deviations, and the windows' centres."""
-    half_s = (recording.view.duration_s * WEIGHED_PPM * 1e-6) / 2 + REACH_S
-    reach = int(half_s * LAG_RATE_HZ / POOLED)
-    low, _ = _bins()
-    size = round(LAG_RATE_HZ * WEIGHED_WINDOW_S)
-    taps, every = _folding(half_s)
-    ours, theirs, before, centres = list[Row](), list[Row](), list[float](), list[float]()
+    reference: GridSpectra, recording: GridSpectra, lines: Sequence[Line], most_windows: int
+) -> list[tuple[npt.NDArray[np.float32], Floats] | None]:
+    """Correlation of each window over lags around each line, in standard deviations, and the windows' centres."""
     last = max(reference.count - 1, 0)
-    for number in _overlapping(reference, recording, line, most_windows):
-        begin_rec = recording.start_s(number)
-        begin_ref = begin_rec / line.rate + line.offset_s
-        k = min(max(round(begin_ref / reference.hop_s), 0), last)
-        mine, its = recording.row(number), reference.row(k)
-        if mine is None or its is None:
-            continue
-        ours.append(mine)
-        theirs.append(its)
+    chosen, before, ends = list[npt.NDArray[np.int64]](), list[Floats](), [0]
+    for line in lines:
+        numbers = _overlapping(reference, recording, line, most_windows)
+        begin_ref = numbers * (recording.hop_s / line.rate) + line.offset_s
+        places = np.clip(np.rint(begin_ref / reference.hop_s).astype(np.int64), 0, last)
+        heard = recording.heard(numbers) & reference.heard(places)
+        chosen.append(np.stack([numbers, places], axis=1)[heard])
         # What lies on the line shows at the difference of the two grids; it comes to 0.
-        before.append((reference.start_s(k) - begin_ref) * LAG_RATE_HZ)
-        centres.append(begin_rec + WEIGHED_WINDOW_S / 2)
-    if not centres:
-        return None
-    spectra, energies = kernels.fold_products(ours, theirs, low, np.array(before), size, taps, every)
+        before.append((places * reference.hop_s - begin_ref)[heard] * LAG_RATE_HZ)
+        ends.append(ends[-1] + len(chosen[-1]))
+    pairs = np.concatenate(chosen)
+    found = _compared(reference, recording, pairs, np.concatenate(before)) if len(pairs) else None
+    centres = np.asarray(pairs[:, 0] * recording.hop_s + WEIGHED_WINDOW_S / 2, np.float64)
+    return [(found[a:b], centres[a:b]) if found is not None and b > a else None for a, b in pairwise(ends)]
+
+
+def _compared(
+    reference: GridSpectra, recording: GridSpectra, pairs: npt.NDArray[np.int64], before: Floats
+) -> npt.NDArray[np.float32]:
+    """Correlations of pairs of windows, numbers of the recording's and the reference's, around lags `before`."""
+    half_s = (recording.view.duration_s * WEIGHED_PPM * 1e-6) / 2 + REACH_S
+    taps, every = _folding(half_s)
+    size = round(LAG_RATE_HZ * WEIGHED_WINDOW_S)
+    ours, mine = np.unique(pairs[:, 0], return_inverse=True)
+    theirs, its = np.unique(pairs[:, 1], return_inverse=True)
+    both = np.stack([mine, its], axis=1)
+    rows = recording.rows(ours), reference.rows(theirs)
+    spectra, energies = kernels.fold_products(*rows, both, _bins()[0], before, size, taps, every)
     curves = scipy.fft.irfft(spectra, size // every, axis=1)
     # By Parseval's theorem over all lags, those that are not looked at as well.
-    curves *= (size / np.sqrt(2 * energies + 1e-30)).astype(np.float32)[:, None]
-    near = np.take(curves, np.arange(-reach * POOLED, (reach + 1) * POOLED), axis=1, mode="wrap")
-    one, other = near[:, ::POOLED], near[:, 1::POOLED]
-    rows = _tempered(np.where(np.abs(one) >= np.abs(other), one, other))
-    return np.ascontiguousarray(rows, np.float32), np.array(centres)
+    scales = size / np.sqrt(2 * energies + 1e-30)
+    return kernels.pool_lags(curves, scales, int(half_s * LAG_RATE_HZ / POOLED), full=FULL_WINDOW)
 
 
 @lru_cache(maxsize=8)
@@ -237,12 +271,6 @@ def _folding(half_s: float) -> tuple[npt.NDArray[np.float32], int]:
     reach = TAPS_EACH * every // 2
     taps = np.sinc(np.arange(-reach, reach + 1) / every) * np.kaiser(2 * reach + 1, KAISER_BETA)
     return np.asarray(taps / taps.sum(), np.float32), every
-
-
-def _tempered(row: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
-    high = np.abs(row) > FULL_WINDOW
-    row[high] = np.sign(row[high]) * FULL_WINDOW * (1 + np.log(np.abs(row[high]) / FULL_WINDOW))
-    return row
 
 
 @lru_cache(maxsize=8)

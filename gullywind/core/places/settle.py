@@ -45,9 +45,8 @@ def settle(
     middle_rec = float(line.to_recording(np.array([(start_s + end_s) / 2]))[0])
     grids = reference_grid(reference), recording_grid(recording, most_windows=MOST_WEIGHED_WINDOWS)
     best: tuple[float, float] | None = None
-    for by_s in [0.0, *_maxima(curve, line.offset_s, reach_s)]:
-        moved = Line(line.offset_s + by_s, line.rate)
-        found = accumulate(*grids, moved, most_windows=MOST_WEIGHED_WINDOWS)
+    near = [Line(line.offset_s + by_s, line.rate) for by_s in (0.0, *_maxima(curve, line.offset_s, reach_s))]
+    for moved, found in zip(near, accumulate(*grids, near, most_windows=MOST_WEIGHED_WINDOWS), strict=True):
         if found is None or found.height < SURE_HEIGHT:
             continue
         place = Weighed(CoarsePlace(moved.offset_s, 0.0, ()), found.line, found.height, found.windows)

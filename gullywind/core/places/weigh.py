@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.units import Checkpoint
@@ -20,6 +21,8 @@ LEAST_WINDOWS, SPARSE_HEIGHT = 3, 10.5
 RIVAL_SHARE, COPY_SHARE = 0.45, 0.35
 #: Windows of a recording that are added up: for all places, and for so many of the best.
 FEW_WINDOWS, MOST_WEIGHED_WINDOWS, MOST_WHOLE = 10, 64, 6
+#: So many places are weighed in one go: it is left sooner than a click is waited for.
+WEIGHED_TOGETHER = 12
 #: Of so many, where a few windows already say more than those of strangers do.
 HOPEFUL_HEIGHT, MOST_HOPEFUL = 7.5, 32
 #: Places nearer than this are one.
@@ -34,6 +37,11 @@ class Searched:
     index: ReferenceIndex
     reference: Heard
     recording: Heard
+
+    @cached_property
+    def grid(self) -> GridSpectra:
+        """The recording's windows, made once however many places are weighed."""
+        return recording_grid(self.recording.view, most_windows=MOST_WEIGHED_WINDOWS)
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,8 +59,7 @@ def weigh(
     """Places with what the whole overlap says of each, best first: few windows of all, then all windows of the best."""
     found: list[Hopeful] = []
     for one, some in zip(searched, places, strict=True):
-        reference, view = reference_grid(one.reference.view), one.recording.view
-        recording = recording_grid(view, most_windows=MOST_WEIGHED_WINDOWS)
+        reference, recording = reference_grid(one.reference.view), one.grid
         lines = [(place, starting_line(place)) for place in some]
         first = _accumulated(reference, recording, lines, FEW_WINDOWS, checkpoint)
         if recording.count > FEW_WINDOWS and first:
@@ -61,7 +68,7 @@ def weigh(
             best = first[: MOST_HOPEFUL if hopeful else MOST_WHOLE]
             lines = [(one.coarse, one.line) for one in best]
             first = _accumulated(reference, recording, lines, MOST_WEIGHED_WINDOWS, checkpoint)
-        found += [Hopeful(place, one.reference.view, view) for place in first]
+        found += [Hopeful(place, one.reference.view, one.recording.view) for place in first]
     return sorted(found, key=lambda one: -one.place.height)
 
 
@@ -73,11 +80,15 @@ def _accumulated(
     checkpoint: Checkpoint,
 ) -> list[Weighed]:
     weighed = []
-    for coarse, line in places:
+    for first in range(0, len(places), WEIGHED_TOGETHER):
         checkpoint(0.4)
-        found = accumulate(reference, recording, line, most_windows=most_windows)
-        if found is not None:
-            weighed.append(Weighed(coarse, found.line, found.height, found.windows))
+        some = places[first : first + WEIGHED_TOGETHER]
+        added = accumulate(reference, recording, [line for _, line in some], most_windows=most_windows)
+        weighed += [
+            Weighed(coarse, found.line, found.height, found.windows)
+            for (coarse, _), found in zip(some, added, strict=True)
+            if found is not None
+        ]
     return sorted(weighed, key=lambda one: -one.height)
 
 

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gullywind.core.ground.errors import InputError
-from gullywind.core.native import compiled, compiled_paths, plain, plain_paths
+from gullywind.core.native import compiled, compiled_lines, compiled_paths, plain, plain_lines, plain_paths
 from gullywind.core.sound.loudness import k_weighting
 
 RNG = np.random.default_rng(5)
@@ -34,13 +34,16 @@ def close(test, found, expected, within=2e-5):
 
 
 def with_both(test):
-    """The test with the compiled loops, then with the plain ones, as `self.loops`."""
+    """The test with the compiled loops, then with the plain ones, as `self.loops`, `self.lines` and `self.paths`."""
 
     @wraps(test)
     def run(self, *args, **values):
-        for loops, paths in ((compiled, compiled_paths), (plain, plain_paths)):
+        for loops, lines, paths in (
+            (compiled, compiled_lines, compiled_paths),
+            (plain, plain_lines, plain_paths),
+        ):
             with self.subTest(loops=loops.__name__):
-                self.loops, self.paths = loops, paths
+                self.loops, self.lines, self.paths = loops, lines, paths
                 test(self, *args, **values)
 
     return run
@@ -64,65 +67,6 @@ class CutTest(unittest.TestCase):
         found = self.loops.cut(sound, np.array([start, 0]), window)
         np.testing.assert_array_equal(found[0], around[600 + start : 600 + start + size] * window)
         np.testing.assert_array_equal(found[1], around[600 : 600 + size] * window)
-
-
-class FoldProductsTest(unittest.TestCase):
-    SIZE, FIRST = 4000, 60
-
-    def correlation(self, ours, theirs, lag):
-        whole = np.zeros(self.SIZE // 2 + 1, np.complex128)
-        whole[self.FIRST : self.FIRST + ours.size] = ours * theirs.conj()
-        whole *= np.exp(2j * np.pi * np.arange(whole.size) * lag / self.SIZE)
-        return scipy.fft.irfft(whole, self.SIZE)
-
-    @with_both
-    def test_one_tap_keeps_all_and_turns_each_lag_to_zero(self):
-        for bins in (1, 15, 64, 1701):
-            ours, theirs, lags = [spectrum(bins), spectrum(bins)], [spectrum(bins), spectrum(bins)], (12.25, -3.5)
-            into, energies = self.loops.fold_products(
-                ours, theirs, self.FIRST, np.array(lags), self.SIZE, np.ones(1, np.float32), 1
-            )
-            for row, lag in enumerate(lags):
-                close(self, scipy.fft.irfft(into[row], self.SIZE), self.correlation(ours[row], theirs[row], lag))
-                energy = float((np.abs(ours[row] * theirs[row]) ** 2).sum())
-                self.assertAlmostEqual(energies[row] / energy, 1.0, delta=1e-4)
-
-    @with_both
-    def test_lags_near_by_are_kept_with_an_eighth_of_the_bins(self):
-        ours, theirs = spectrum(1701), spectrum(1701)
-        taps = np.sinc(np.arange(-24, 25) / 8) * np.kaiser(49, 2.6)
-        taps = np.asarray(taps / taps.sum(), np.float32)
-        into, _ = self.loops.fold_products([ours], [theirs], self.FIRST, np.array([-77.7]), self.SIZE, taps, 8)
-        found, true = scipy.fft.irfft(into[0], self.SIZE // 8), self.correlation(ours, theirs, -77.7)
-        near = np.arange(-160, 161)
-        self.assertLess(float(np.sqrt(np.mean((found[near] - true[near]) ** 2)) / true.std()), 0.06)
-
-    @with_both
-    def test_other_than_a_lag_for_each_two_is_refused(self):
-        one = np.ones(1, np.float32)
-        with self.assertRaisesRegex(InputError, "equally many bins"):
-            self.loops.fold_products([spectrum(5)], [spectrum(6)], 0, np.zeros(1), 64, one, 1)
-        with self.assertRaisesRegex(InputError, "a lag a row"):
-            self.loops.fold_products([spectrum(5)], [spectrum(5)], 0, np.zeros(2), 64, one, 1)
-
-
-class BestLineTest(unittest.TestCase):
-    @given(rows=st.integers(1, 9), slopes=st.integers(1, 7), inner=st.integers(1, 40))
-    @with_both
-    def test_the_largest_sum_of_all(self, rows, slopes, inner):
-        values = noise(rows, inner + 6)
-        starts = RNG.integers(0, 7, (slopes, rows)).astype(np.int32)
-        sums = np.array(
-            [sum(values[r, starts[s, r] : starts[s, r] + inner] for r in range(rows)) for s in range(slopes)]
-        )
-        slope, column, height = self.loops.best_line(values, starts, inner)
-        self.assertAlmostEqual(height, float(np.abs(sums).max()), delta=1e-4)
-        self.assertAlmostEqual(abs(float(sums[slope, column])), height, delta=1e-4)
-
-    @with_both
-    def test_lines_that_leave_the_rows_are_refused(self):
-        with self.assertRaisesRegex(InputError, "leave 10"):
-            self.loops.best_line(noise(2, 10), np.array([[0, 4]], np.int32), 7)
 
 
 class ExtremesTest(unittest.TestCase):

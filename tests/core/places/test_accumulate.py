@@ -17,7 +17,8 @@ def view(sound: np.ndarray, rate_hz: int = RATE_HZ) -> Listening:
 def weighed(event: np.ndarray, recording: np.ndarray, line: Line, *, rate_hz: int = RATE_HZ, most_windows: int = 64):
     reference = reference_grid(view(event))
     grid = recording_grid(view(recording, rate_hz), most_windows=most_windows)
-    return accumulate(reference, grid, line, most_windows=most_windows)
+    (found,) = accumulate(reference, grid, [line], most_windows=most_windows)
+    return found
 
 
 class AccumulateTest(unittest.TestCase):
@@ -65,6 +66,15 @@ class AccumulateTest(unittest.TestCase):
         taken = clocked(self.event, 5.0, 1.0, 40.0)
         upright, inverted = (weighed(self.event, sign * taken, Line(5.0, 1.0)) for sign in (1, -1))
         self.assertAlmostEqual(upright.height, inverted.height, places=3)
+
+    def test_several_lines_say_what_each_says_alone(self):
+        taken = self.noisy(clocked(self.event, 9.0, 1.0, 50.0), -10.0)
+        taken[: 8 * RATE_HZ] = 0.0
+        lines = [Line(9.0, 1.0), Line(500.0, 1.0), Line(40.0, 1.0), Line(-30.0, 1.0)]
+        grids = reference_grid(view(self.event)), recording_grid(view(taken), most_windows=64)
+        together = accumulate(*grids, lines, most_windows=10)
+        self.assertEqual(together, [weighed(self.event, taken, line, most_windows=10) for line in lines])
+        self.assertEqual(max(range(4), key=lambda i: together[i].height if together[i] else 0.0), 0)
 
     def test_silence_and_no_overlap_say_nothing(self):
         self.assertIsNone(weighed(self.event, np.zeros(20 * RATE_HZ), Line(5.0, 1.0)))
