@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from gullywind.core.bending.likeness import Likeness
+from gullywind.core.bending.likeness import Frames, Likeness
 from gullywind.core.bending.passage import Passage
+from gullywind.core.bending.slips import evened, without_slips
 from gullywind.core.features.performance import FRAME_HOP_S
 from gullywind.core.ground.units import Checkpoint, Floats, no_checkpoint
 from gullywind.core.native import kernels
@@ -17,7 +18,7 @@ from gullywind.core.native import kernels
 #: Frames taken together, half the band in such frames, and how much a squared distance weighs: neighbouring frames
 #: share most of their sound, so it is less the finer they are. By the pairs of `passage`: half as sharp costs nothing,
 #: twice as sharp lets noise in.
-COURSE_LEVELS = ((4, 20, 0.4), (1, 40, 0.35))
+ROUGH, EVEN, FINE = (4, 20, 0.4), (4, 8, 0.4), (1, 40, 0.35)
 #: What a step along one side alone counts: with 0.3 noise makes the course waver (95th percentile 30 for 26 ms).
 ALONE = 0.08
 #: Frames around the likeliest one over which the mean is taken.
@@ -48,21 +49,30 @@ class Course:
 def follow_course(likeness: Likeness, passage: Passage, *, checkpoint: Checkpoint = no_checkpoint) -> Course:
     """Refine a rough passage; beyond its ends it goes on at the same speed."""
     frames = likeness.closely(passage.pitch_weight)
-    chance = frames.chance()
-    t_ref, t_rec, spread, distance = passage.t_ref, passage.t_rec, passage.t_ref, passage.t_ref
-    for k, (by, half, sharpness) in enumerate(COURSE_LEVELS):
-        pooled = frames.pooled(by)
-        centre, hop_s = (by - 1) / 2 * FRAME_HOP_S, by * FRAME_HOP_S
-        times = np.asarray(centre + np.arange(len(pooled.ours)) * hop_s, np.float64)
-        middle = np.rint((_straight_on(times, t_ref, t_rec) - centre) / hop_s).astype(np.int64)
-        starts = np.maximum.accumulate(middle - half)
-        found = kernels.likely_course(
-            pooled.ours, pooled.theirs, starts, 2 * half + 1, sharpness=sharpness, gap=ALONE, reach=REACH_FRAMES
-        )
-        t_ref, t_rec = times, found[:, 0] * hop_s + centre
-        spread, distance = found[:, 1] * hop_s, np.where(found[:, 2] < 0, -1.0, found[:, 2] / max(chance, 1e-9))
-        checkpoint((k + 1) / len(COURSE_LEVELS))
-    return Course(t_ref, t_rec, spread, distance)
+    rough = _along(frames, passage.t_ref, passage.t_rec, *ROUGH)
+    t_rec, distance = rough.t_rec, rough.distance
+    known = (rough.t_ref >= passage.t_ref[0]) & (rough.t_ref <= passage.t_ref[-1])
+    for even in evened(passage.t_ref, passage.t_rec):
+        near = _along(frames, passage.t_ref, even, *EVEN)
+        t_rec, distance = without_slips(ROUGH[0] * FRAME_HOP_S, known, t_rec, distance, near.t_rec, near.distance)
+    checkpoint(0.5)
+    fine = _along(frames, rough.t_ref, t_rec, *FINE)
+    checkpoint(1.0)
+    return fine
+
+
+def _along(frames: Frames, t_ref: Floats, t_rec: Floats, by: int, half: int, sharpness: float) -> Course:
+    """The course in a band along a rougher one."""
+    pooled = frames.pooled(by)
+    centre, hop_s = (by - 1) / 2 * FRAME_HOP_S, by * FRAME_HOP_S
+    times = np.asarray(centre + np.arange(len(pooled.ours)) * hop_s, np.float64)
+    middle = np.rint((_straight_on(times, t_ref, t_rec) - centre) / hop_s).astype(np.int64)
+    starts = np.maximum.accumulate(middle - half)
+    found = kernels.likely_course(
+        pooled.ours, pooled.theirs, starts, 2 * half + 1, sharpness=sharpness, gap=ALONE, reach=REACH_FRAMES
+    )
+    distance = np.where(found[:, 2] < 0, -1.0, found[:, 2] / max(frames.chance(), 1e-9))
+    return Course(times, found[:, 0] * hop_s + centre, found[:, 1] * hop_s, distance)
 
 
 def _straight_on(times: Floats, t_ref: Floats, t_rec: Floats) -> Floats:
