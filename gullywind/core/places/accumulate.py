@@ -95,13 +95,13 @@ class GridSpectra:
 
     def _make(self, numbers: npt.NDArray[np.int64]) -> None:
         """Some windows that are asked for next, where they are missing."""
-        missing = [number for number in dict.fromkeys(numbers.tolist()) if number not in self._kept]
+        wanted = set(numbers.tolist())
+        missing = sorted(wanted - self._kept.keys())
         if not missing:
             return
         steady = self._steady_bins()
         raw = {number: self._raw.pop(number) for number in missing if number in self._raw}
         raw |= self._spectra([number for number in missing if number not in raw])
-        wanted = set(numbers.tolist())
         for number, spectrum in raw.items():
             self._kept[number] = spectrum
             if spectrum is not None:
@@ -111,7 +111,7 @@ class GridSpectra:
                 del self._kept[number]
 
     def _spectra(self, numbers: Sequence[int]) -> dict[int, Row | None]:
-        """Windows' spectra as they are, each shape (bins,); None where one is silent."""
+        """Windows' spectra as they are, each shape (bins,); None where one is silent. `numbers` ascend."""
         found: dict[int, Row | None] = dict.fromkeys(numbers)
         first, end = _bins()
         for begin in range(0, len(numbers), AT_ONCE):
