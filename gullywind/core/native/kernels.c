@@ -438,19 +438,19 @@ void extremes(const float *sound, int64_t bins, int64_t bin, float *into) {
     }
 }
 
-/* Complex numbers side by side: real and imaginary parts exchanged, either one in place of both, and signs. */
-static const Chosen EXCHANGED = {1, 0, 3, 2, 5, 4, 7, 6, 9, 8, 11, 10, 13, 12, 15, 14};
-static const Chosen REAL = {0, 0, 2, 2, 4, 4, 6, 6, 8, 8, 10, 10, 12, 12, 14, 14};
-static const Chosen IMAGINARY = {1, 1, 3, 3, 5, 5, 7, 7, 9, 9, 11, 11, 13, 13, 15, 15};
-static const Chosen EIGHT_ON = {8, 9, 10, 11, 12, 13, 14, 15, 0, 1, 2, 3, 4, 5, 6, 7};
-static const Chosen FOUR_ON = {4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1, 2, 3};
-static const Chosen TWO_ON = {2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1};
+/* Complex numbers side by side: real and imaginary parts exchanged, and either one in place of both. */
+#define EXCHANGED(a) __builtin_shufflevector(a, a, 1, 0, 3, 2, 5, 4, 7, 6, 9, 8, 11, 10, 13, 12, 15, 14)
+#define REAL(a) __builtin_shufflevector(a, a, 0, 0, 2, 2, 4, 4, 6, 6, 8, 8, 10, 10, 12, 12, 14, 14)
+#define IMAGINARY(a) __builtin_shufflevector(a, a, 1, 1, 3, 3, 5, 5, 7, 7, 9, 9, 11, 11, 13, 13, 15, 15)
 static const Abreast MINUS_FIRST = {-1, 1, -1, 1, -1, 1, -1, 1, -1, 1, -1, 1, -1, 1, -1, 1};
 
 /* Their products; no function, for not every set of instructions hands such vectors over alike. */
-#define TIMES(a, b)                                                                                                    \
-    ((a) * __builtin_shuffle((b), REAL) +                                                                              \
-     MINUS_FIRST * __builtin_shuffle((a), EXCHANGED) * __builtin_shuffle((b), IMAGINARY))
+#define TIMES(a, b) ((a) * REAL(b) + MINUS_FIRST * EXCHANGED(a) * IMAGINARY(b))
+
+/* The numbers that stand 8, 4 and 2 further on. */
+#define EIGHT_ON(a) __builtin_shufflevector(a, a, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1, 2, 3, 4, 5, 6, 7)
+#define FOUR_ON(a) __builtin_shufflevector(a, a, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1, 2, 3)
+#define TWO_ON(a) __builtin_shufflevector(a, a, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 0, 1)
 
 /* One row of `fold_products`; returns the energy. */
 EVERYWHERE
@@ -520,9 +520,9 @@ static double fold_product(const float *ours, const float *theirs, int64_t bins,
             sums += x * y;
         }
         /* Halves are added to halves: one number after the other would take longer than all taps. */
-        sums += __builtin_shuffle(sums, EIGHT_ON);
-        sums += __builtin_shuffle(sums, FOUR_ON);
-        sums += __builtin_shuffle(sums, TWO_ON);
+        sums += EIGHT_ON(sums);
+        sums += FOUR_ON(sums);
+        sums += TWO_ON(sums);
         into[2 * m] = sums[0];
         into[2 * m + 1] = sums[1];
     }
