@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from gullywind.core.features.bands import at_speed, coarser, middle_of
+from gullywind.core.features.bands import at_half_rate, at_speed, every_other_band, middle_of
 from gullywind.core.features.extract import Heard
 from gullywind.core.ground.speeds import Speed, known_speeds
 from gullywind.core.ground.words import Note
@@ -30,10 +30,12 @@ def best_speeds(
     The middle minute tells the speed; only what it speaks for is searched whole.
     """
     coarse = index.coarser
-    part = middle_of(coarser(heard.features), coarse.probe_frames)
+    part = middle_of(every_other_band(heard.features), index.probe_frames)
 
     def height(factor: float) -> float:
-        probe = middle_of(at_speed(part, factor) if factor != 1.0 else part, coarse.probe_frames)
+        # Spread before it is made coarser: at twice the speed every other of few frames would be left out.
+        spread = at_speed(part, factor) if factor != 1.0 else part
+        probe = middle_of(at_half_rate(spread), coarse.probe_frames)
         return float(coarse.heights(probe.values, coarse.features.valid & probe.valid).max(initial=0.0))
 
     stated = height(1.0)
