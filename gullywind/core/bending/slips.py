@@ -17,7 +17,7 @@ EVENED_S = 6.0
 #: Moments that the straight line is laid through.
 MOST_FITTED = 300
 #: Where two courses are no further apart than this they are one, and so are stretches no further apart.
-SAME_COURSE_S, SAME_SLIP_S = 0.06, 0.5
+UNPARTED_S, SAME_SLIP_S = 0.06, 0.5
 #: An even course is as near that is no further than so many times. Of 20 tunes against drums and other instruments two
 #: lay a beat beside for 3 and 8 s, and no longer do; from 1.1 on notes that are held would be taken for slips.
 AS_NEAR = 1.02
@@ -69,7 +69,7 @@ def without_slips(
     """
     chosen, near = t_rec.copy(), distance.copy()
     about, apart = round(ABOUT_SLIP_S / hop_s), np.abs(t_rec - even_t_rec)
-    for first, last in _stretches(apart > SAME_COURSE_S, round(SAME_SLIP_S / hop_s)):
+    for first, last in _stretches(apart > UNPARTED_S, round(SAME_SLIP_S / hop_s)):
         slipped = np.count_nonzero(known[first:last])
         if not 0 < slipped <= MOST_SLIPPED * np.count_nonzero(known) or apart[first:last].max() < LEAST_SLIP_S:
             continue
