@@ -23,17 +23,22 @@ enum { STRETCH = 512 };
 
 static const double TURN = 6.283185307179586476925286766559;
 
-/* Phases exp(i * angle * k) of the first LANES bins, and of bin LANES. One is turned into the next: after some hundred
- * turns they are still right to 1e-13, and each sine takes as long as ten bins. */
+/* A phase is turned by another. */
+WITHIN void turn(double *re, double *im, double by_re, double by_im) {
+    const double turned = *re * by_re - *im * by_im;
+    *im = *re * by_im + *im * by_re;
+    *re = turned;
+}
+
+/* Phases exp(i * angle * k) of the first LANES bins, and of bin LANES. One is turned into the next: what that loses of
+ * doubles is far less than the floats hold. */
 WITHIN void lane_phases(double angle, float *real, float *imag, double *beyond) {
     const double by_real = cos(angle), by_imag = sin(angle);
     double re = 1.0, im = 0.0;
     for (int k = 0; k < LANES; k++) {
         real[k] = (float)re;
         imag[k] = (float)im;
-        const double turned = re * by_real - im * by_imag;
-        im = re * by_imag + im * by_real;
-        re = turned;
+        turn(&re, &im, by_real, by_imag);
     }
     beyond[0] = re;
     beyond[1] = im;
@@ -133,9 +138,7 @@ void advance(float *spectrum, int64_t bins, double samples, int64_t size) {
     lane_phases(bin_angle(1, samples, size), lane_real, lane_imag, beyond);
     for (int64_t first = 0; first < bins; first += LANES) {
         const float real = (float)re, imag = (float)im;
-        const double turned = re * beyond[0] - im * beyond[1];
-        im = re * beyond[1] + im * beyond[0];
-        re = turned;
+        turn(&re, &im, beyond[0], beyond[1]);
         const int64_t here = bins - first < LANES ? bins - first : LANES;
         float *at = spectrum + 2 * first;
         for (int64_t k = 0; k < here; k++) {
@@ -249,9 +252,7 @@ void correlation_at(const float *spectrum, int64_t first, int64_t last, int64_t 
     for (int64_t k0 = first; k0 < last; k0 += LANES) {
         const double omega = step * (double)k0;
         const float real = (float)re_ahead, imag = (float)im_ahead;
-        const double turned = re_ahead * beyond[0] - im_ahead * beyond[1];
-        im_ahead = re_ahead * beyond[1] + im_ahead * beyond[0];
-        re_ahead = turned;
+        turn(&re_ahead, &im_ahead, beyond[0], beyond[1]);
         const int64_t here = last - k0 < LANES ? last - k0 : LANES;
         const float *at = spectrum + 2 * k0;
         /* Sums of the turned bins times 1, j and j * j, j counted from the stretch's first bin. */
@@ -469,16 +470,14 @@ static double fold_product(const float *ours, const float *theirs, int64_t bins,
     double energy = 0.0, re = cos(bin_angle(first, lag, size)), im = sin(bin_angle(first, lag, size));
     for (int64_t from = 0; from < bins; from += LANES) {
         const float real = (float)re, imag = (float)im;
-        const double turned = re * beyond[0] - im * beyond[1];
-        im = re * beyond[1] + im * beyond[0];
-        re = turned;
+        turn(&re, &im, beyond[0], beyond[1]);
         const int64_t here = bins - from < LANES ? bins - from : LANES;
         const float *a = ours + 2 * from, *b = theirs + 2 * from;
         float *at = product + 2 * (reach + from);
-        Abreast turn, x, y, squares = {0};
+        Abreast turned, x, y, squares = {0};
         for (int j = 0; j < ABREAST; j += 2) {
-            turn[j] = real;
-            turn[j + 1] = imag;
+            turned[j] = real;
+            turned[j + 1] = imag;
         }
         int64_t k = 0;
         for (; k + ABREAST / 2 <= here; k += ABREAST / 2) {
@@ -489,7 +488,7 @@ static double fold_product(const float *ours, const float *theirs, int64_t bins,
             y *= -MINUS_FIRST;
             x = TIMES(x, y);
             squares += x * x;
-            lane = TIMES(turn, lane);
+            lane = TIMES(turned, lane);
             x = TIMES(x, lane);
             memcpy(at + 2 * k, &x, sizeof x);
         }

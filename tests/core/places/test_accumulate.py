@@ -72,9 +72,9 @@ class AccumulateTest(unittest.TestCase):
         taken[: 8 * RATE_HZ] = 0.0
         lines = [Line(9.0, 1.0), Line(500.0, 1.0), Line(40.0, 1.0), Line(-30.0, 1.0)]
         grids = reference_grid(view(self.event)), recording_grid(view(taken), most_windows=64)
-        together = accumulate(*grids, lines, most_windows=10)
+        together = accumulate(*grids, lines, most_windows=64)
         alone = [weighed(self.event, taken, line) for line in lines]
-        for one, other in zip(accumulate(*grids, lines, most_windows=64), alone, strict=True):
+        for one, other in zip(together, alone, strict=True):
             self.assertEqual(one is None, other is None)
             if one and other:
                 self.assertAlmostEqual(one.height, other.height, places=3)
