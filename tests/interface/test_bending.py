@@ -111,17 +111,17 @@ class BendingOnTheBenchTest(InterfaceTest):
     def test_arrows_move_the_chosen_tie_as_one_change(self):
         # One that lies where it should: of others the limit keeps some back.
         ties = self.asked("bend")["ties"]
-        for _ in range(
-            next(k for k, one in enumerate(ties) if one["left_ms"] is not None and abs(one["left_ms"]) < 0.04) + 1
-        ):
+        index = next(k for k, one in enumerate(ties) if one["left_ms"] is not None and abs(one["left_ms"]) < 0.04)
+        for _ in range(index + 1):
             self.page.keyboard.press("y")
         expect(self.tie).to_contain_text(" 0.0 ms left")
-        before = self.late_ms()
+        late = self.page.get_by_label("Late by, ms")
+        expect(late).to_have_value(f"{ties[index]['late_ms']:.1f}")
         for _ in range(3):
             self.page.keyboard.press("ArrowRight")
         expect(self.step(re.compile("tie at .* moved"))).to_be_visible()
         # A tie that is heard later was performed less late against it.
-        expect(self.page.get_by_label("Late by, ms")).to_have_value(f"{before - 3:.1f}")
+        expect(late).to_have_value(f"{-ties[index]['moved_ms'] - 3:.1f}")
         self.undone(1)
 
     def test_no_rule_of_access_is_broken_in_light_or_dark(self):

@@ -1,8 +1,9 @@
 import { Textarea } from '@chakra-ui/react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
-import { memo, useEffect, useState } from 'react'
+import { memo } from 'react'
 import { api, told } from '../../api/client'
 import { putRecording } from '../../api/queries'
+import { useTyped } from '../../ui/useTyped'
 import { useBench, useBenchStore } from './benchStore'
 import { Section } from './Section'
 
@@ -11,8 +12,7 @@ export const RemarkField = memo(function RemarkField() {
   const client = useQueryClient()
   const store = useBenchStore()
   const kept = useBench((s) => s.recording.remark)
-  const [text, setText] = useState(kept)
-  useEffect(() => setText(kept), [kept])
+  const [text, setText] = useTyped(kept)
   const keep = useMutation({
     mutationFn: (remark: string) => {
       const { id, version } = store.getState().recording

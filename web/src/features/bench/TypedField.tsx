@@ -1,7 +1,7 @@
 import { Flex, IconButton, Input, Text } from '@chakra-ui/react'
 import { Minus, Plus } from 'lucide-react'
-import { useEffect, useState } from 'react'
 import { sayProblem } from '../../ui/problems'
+import { useTyped } from '../../ui/useTyped'
 
 interface Props {
   label: string
@@ -18,8 +18,7 @@ interface Props {
 
 /** A figure that can be typed over: Enter keeps, Escape takes back; some can be turned as well, by arrows too. */
 export function TypedField({ label, name, shown, unit, title, keep, turn }: Props) {
-  const [text, setText] = useState(shown)
-  useEffect(() => setText(shown), [shown])
+  const [text, setText] = useTyped(shown)
   return (
     <Flex justify="space-between" align="center" fontSize="sm" borderBottomWidth="1px" borderStyle="dotted" py="1">
       <Text color="fg.muted">{label}</Text>
