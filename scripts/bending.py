@@ -13,22 +13,20 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
-from scipy.fft import dct
 from scipy.optimize import minimize
-from scipy.spatial.distance import cdist
 from scipy.special import expit
 
 from gullywind.core.bending import match
 from gullywind.core.bending.bent import bent_alignment
-from gullywind.core.features.performance import FRAME_HOP_S, Performance, hear_performance
+from gullywind.core.features.performance import Performance, hear_performance
 from gullywind.core.maps.ties import BendSettings
 from gullywind.core.measure.evidence import Status
-from gullywind.core.native.checks import path_back
 from gullywind.core.sound.views import Listening
 from material.arrays import ArraySound
 from material.performances import INSTRUMENTS_ASIDE, Performances, line_pair, music_pair, smooth_pair, speech_pair
 from material.sampled import SAMPLED
 from material.spoken import RECORDED_VOICES, VOICES, VOICES_ASIDE
+from scripts.plain_warping import plain_path
 
 #: Ties nearer to the truth than this are right.
 RIGHT_S = 0.02
@@ -36,6 +34,8 @@ RIGHT_S = 0.02
 NOTHING_ALIKE = np.array([np.log(0.5), 1.0, -0.83, np.log(0.5), 0.0, 0.58])
 #: Moments further apart say nothing of what lies between them.
 KNOWN_BETWEEN_S = 0.35
+#: So many ties has a pair, more or less.
+TIES_A_PAIR = 300
 #: Makes a pair by its number; of tunes the second number is that of a pair whose tempo it has.
 Maker = Callable[[int, int | None], Performances]
 
@@ -140,26 +140,6 @@ def truth_at(case: Performances, t_ref: np.ndarray) -> np.ndarray:
     return found
 
 
-def plain_path(reference: Performance, recording: Performance, t_rec: np.ndarray) -> np.ndarray:
-    """Reference times by what anybody would try first: MFCC each 10 ms and dynamic time warping of the whole."""
-    ours, theirs = (
-        dct(one.bands_db[::2].astype(np.float64), norm="ortho", axis=1)[:, 1:14] for one in (reference, recording)
-    )
-    costs = cdist(ours, theirs)
-    came = np.empty(costs.shape, np.uint8)
-    before = np.concatenate([[0.0], np.full(costs.shape[1], np.inf)])
-    for i, cost in enumerate(costs):
-        least = np.minimum(before[:-1], before[1:])
-        total = np.cumsum(cost)
-        earlier = np.concatenate([[0.0], total[:-1]])
-        here = np.minimum.accumulate(least - earlier) + total
-        came[i] = np.where(here < least + cost - 1e-9, 3, np.where(before[1:] < before[:-1], 2, 1))
-        before = np.concatenate([[np.inf], here])
-    path = path_back(came, costs.shape[0] - 1, costs.shape[1] - 1)
-    columns, at = np.unique(path[:, 1], return_index=True)
-    return np.asarray(np.interp(t_rec, columns * 2 * FRAME_HOP_S, path[at, 0] * 2 * FRAME_HOP_S))
-
-
 def look(kind: str, seed: int, aside: bool) -> Outcome:
     case = kinds(aside)[kind](seed, None)
     reference, recording = performance(case.reference), performance(case.recording)
@@ -200,18 +180,29 @@ def strange(kind: str, seed: int, same_tempo: bool, aside: bool) -> tuple[str, S
     return kind, matched.status, matched.confidence, followed.features if followed else NOTHING_ALIKE
 
 
-def logistic(features: np.ndarray, right: np.ndarray) -> np.ndarray:
-    """Constant and weights, lightly held to 0 (maximum a posteriori)."""
+def logistic(features: np.ndarray, right: np.ndarray, counts: np.ndarray | None = None) -> np.ndarray:
+    """Constant and weights, lightly held to 0 (maximum a posteriori); each case counts once, or so many times."""
     x = np.concatenate([np.ones((len(features), 1)), features], axis=1)
+    each = np.ones(len(x)) if counts is None else counts
 
     def loss(w: np.ndarray) -> float:
         z = x @ w
-        return float((np.logaddexp(0, z) - right * z).sum() + 0.05 * (w[1:] ** 2).sum())
+        return float((each * (np.logaddexp(0, z) - right * z)).sum() + 0.05 * (w[1:] ** 2).sum())
 
     def slope(w: np.ndarray) -> np.ndarray:
-        return np.asarray(x.T @ (expit(x @ w) - right) + 0.1 * np.concatenate([[0], w[1:]]))
+        return np.asarray(x.T @ (each * (expit(x @ w) - right)) + 0.1 * np.concatenate([[0], w[1:]]))
 
     return np.asarray(minimize(loss, np.zeros(x.shape[1]), jac=slope, method="BFGS").x)
+
+
+def fitted_ties(found: list[Outcome]) -> np.ndarray:
+    """Weights of ties' certainty. Each pair counts as much as another: else long parts by voices, which hold nearly all
+    ties, would speak for bows as well.
+    """
+    some = [one for one in found if one.tie_right.size]
+    features, right = (np.concatenate([getattr(one, name) for one in some]) for name in ("tie_features", "tie_right"))
+    counts = np.concatenate([np.full(one.tie_right.size, TIES_A_PAIR / one.tie_right.size) for one in some])
+    return logistic(features, right.astype(float), counts)
 
 
 def calibration(certainty: np.ndarray, right: np.ndarray) -> tuple[float, list[str]]:
@@ -277,13 +268,9 @@ def main() -> None:
     wrong = [(kind, round(sure, 2)) for kind, status, sure, _ in strangers if status is Status.PLACED]
     print(f"strangers: {len(strangers)}, placed {len(wrong)}: {wrong}")
     if given.fit:
-        print("ties", _told(logistic(np.concatenate([o.tie_features for o in found]), _right(found))))
+        print("ties", _told(fitted_ties(found)))
         placing = np.array([o.placing for o in found] + [one[3] for one in strangers])
         print("placing", _told(logistic(placing, np.repeat([1.0, 0.0], [len(found), len(strangers)]))))
-
-
-def _right(found: list[Outcome]) -> np.ndarray:
-    return np.concatenate([one.tie_right for one in found]).astype(float)
 
 
 def _told(weights: np.ndarray) -> str:

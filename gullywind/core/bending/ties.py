@@ -29,7 +29,7 @@ NEAR_SHARP_FRAMES, AROUND_FRAMES = 2, 16
 #: features, then by all of them. The last is how sure beginnings around it are alone: an end is told sharply in the
 #: wrong note as well.
 ALONE_WEIGHTS = (-0.169, -1.488, -0.465, -0.850, 0.756, 0.738)
-TIE_WEIGHTS = (0.024, -1.437, -0.413, -1.647, 0.406, 0.294, 0.595)
+TIE_WEIGHTS = (0.751, -1.149, -0.443, -1.129, 0.778, -0.420, 0.836)
 #: Around a tie is within this, s; nothing is surer alone than this, as a logarithm of odds, and where nothing begins
 #: around it, it is taken to be so.
 COMPANY_S, MOST_ALONE, USUAL_ALONE = 1.0, 4.0, 1.5

@@ -62,19 +62,23 @@ class MatchTest(unittest.TestCase):
         self.assertFalse(matched.exact)
 
     def test_a_bow_follows_plucked_strings_better_than_untouched(self):
-        case = music_pair(5005, "bowed", "plucked")
-        _, alignment = bent(case.reference, case.recording)
-        self.assertIs(alignment.status, Status.PLACED)
-        untouched = np.abs(case.t_rec + np.median(case.t_ref - case.t_rec) - case.t_ref) * 1e3
-        self.assertLess(errors_ms(case, alignment).mean(), untouched.mean() / 2)
-        self.assertLess(np.percentile(errors_ms(case, alignment), 95), np.percentile(untouched, 95))
+        # The second one was let go as long as a bow's wavering was taken for its timing.
+        for seed, share in ((5005, 0.5), (5001, 0.75)):
+            with self.subTest(seed=seed):
+                case = music_pair(seed, "bowed", "plucked")
+                _, alignment = bent(case.reference, case.recording)
+                self.assertIs(alignment.status, Status.PLACED)
+                untouched = np.abs(case.t_rec + np.median(case.t_ref - case.t_rec) - case.t_ref) * 1e3
+                self.assertLess(errors_ms(case, alignment).mean(), untouched.mean() * share)
+                self.assertLess(np.percentile(errors_ms(case, alignment), 95), np.percentile(untouched, 95))
 
     def test_where_few_beginnings_are_told_the_timing_is_left_alone(self):
         case = music_pair(5001, "bowed", "plucked")
-        matched, alignment = bent(case.reference, case.recording)
+        noise = np.random.default_rng(3).standard_normal(case.recording.size)
+        matched, alignment = bent(case.reference, case.recording + noise * case.recording.std() * 0.7)
         self.assertIs(matched.status, Status.UNSURE)
         # Also an end that is told sharply is no surer than what begins around it.
-        self.assertLess(np.mean([tie.certainty for tie in matched.ties]), 0.5)
+        self.assertLess(np.mean([tie.certainty for tie in matched.ties]), 0.3)
         (piece,) = alignment.time_map.pieces
         self.assertTrue(piece.is_straight)
 
