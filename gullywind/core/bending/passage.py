@@ -59,8 +59,7 @@ def _by(frames: Frames, weight: float) -> Passage | None:
     base, gap = chance * CHANCE_SHARE, chance * CHANCE_SHARE * GAP_SHARE
     if chance <= 0:
         return None
-    path, total = kernels.common_passage(ours, theirs, base, gap)
-    _, backwards = kernels.common_passage(ours, np.ascontiguousarray(theirs[::-1]), base, gap)
+    path, total, backwards = kernels.common_passage_both_ways(ours, theirs, base, gap)
     if not len(path):
         return None
     centre = (by - 1) / 2

@@ -39,6 +39,21 @@ def common_passage(first: Samples, second: Samples, base: float, gap: float) -> 
     return path_back(came, int(best[1]), int(best[2])), float(best[0])
 
 
+def common_passage_both_ways(
+    first: Samples, second: Samples, base: float, gap: float
+) -> tuple[npt.NDArray[np.int64], float, float]:
+    """`common_passage`, and the sum along the best path through the second sequence backwards: as high comes chance."""
+    check_sequences(first, second)
+    n, m = len(first), len(second)
+    came, best, best_back = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0]), np.zeros(1)
+    before, before_back = np.zeros((2, m + 1), np.float32)
+    for row in range(0, n, ROWS_AT_ONCE):
+        like = likeness(first[row : row + ROWS_AT_ONCE], second, base)
+        ways = [address(one) for one in (before, came[row:], best, before_back, best_back)]
+        library.passage_rows_both_ways(address(like), len(like), m, gap, row, *ways)
+    return path_back(came, int(best[1]), int(best[2])), float(best[0]), float(best_back[0])
+
+
 def likely_course(
     first: Samples,
     second: Samples,

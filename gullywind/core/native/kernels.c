@@ -618,27 +618,31 @@ WITHIN float apart(const float *a, const float *b, int64_t dims) {
     return sum;
 }
 
-/* Some rows of the sums of likeness along the best paths to each pair of elements (Smith and Waterman's local alignment
- * with Sakoe and Chiba's symmetric steps): like[i * m + j] counts twice on a step along both, once, less `gap`, on a step
- * along one alone. came: 0 begins here, 1 from both, 2 from the first alone, 3 from the second alone. `before`: the
- * row above, m + 1 numbers; is left as the last row. best: the highest sum so far, its row and column, rows counted from
- * `row` on. */
+/* The sum of likeness along the best path to a pair of elements (Smith and Waterman's local alignment with Sakoe and
+ * Chiba's symmetric steps) from those to its neighbours: a pair counts twice on a step along both, once, less `gap`, on a
+ * step along one alone. from: 0 begins here, 1 from both, 2 from the first alone, 3 from the second alone. */
+WITHIN float reached(float corner, float above, float beside, float here, float gap, uint8_t *from) {
+    float sum = corner + 2.0f * here;
+    uint8_t way = 1;
+    if (above + here - gap > sum)
+        sum = above + here - gap, way = 2;
+    if (beside + here - gap > sum)
+        sum = beside + here - gap, way = 3;
+    if (sum <= 0.0f)
+        sum = 0.0f, way = 0;
+    *from = way;
+    return sum;
+}
+
+/* Some rows of such sums, of likenesses like[i * m + j]; came: how each was reached. `before`: the row above, m + 1
+ * numbers; is left as the last row. best: the highest sum so far, its row and column, rows counted from `row` on. */
 EVERYWHERE
 void passage_rows(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before, uint8_t *came,
                   double *best) {
     for (int64_t i = 0; i < rows; i++, like += m, came += m) {
         float corner = 0.0f, beside = 0.0f;
         for (int64_t j = 0; j < m; j++) {
-            const float above = before[j + 1], here = like[j];
-            float sum = corner + 2.0f * here;
-            uint8_t from = 1;
-            if (above + here - gap > sum)
-                sum = above + here - gap, from = 2;
-            if (beside + here - gap > sum)
-                sum = beside + here - gap, from = 3;
-            if (sum <= 0.0f)
-                sum = 0.0f, from = 0;
-            came[j] = from;
+            const float above = before[j + 1], sum = reached(corner, above, beside, like[j], gap, came + j);
             corner = above;
             before[j + 1] = beside = sum;
             if ((double)sum > best[0]) {
@@ -648,6 +652,35 @@ void passage_rows(const float *like, int64_t rows, int64_t m, float gap, int64_t
             }
         }
     }
+}
+
+/* The same, and side by side with it (each waits for its own last sum) the sums along the second sequence backwards, of
+ * which only the highest is told; `before` of either. */
+EVERYWHERE
+void passage_rows_both_ways(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before,
+                            uint8_t *came, double *best, float *before_back, double *best_back) {
+    float highest = (float)best[0], highest_back = (float)*best_back;
+    for (int64_t i = 0; i < rows; i++, like += m, came += m) {
+        float corner = 0.0f, beside = 0.0f, corner_back = 0.0f, beside_back = 0.0f;
+        for (int64_t j = 0; j < m; j++) {
+            uint8_t from;
+            const float above = before[j + 1], above_back = before_back[j + 1];
+            const float sum = reached(corner, above, beside, like[j], gap, came + j);
+            const float back = reached(corner_back, above_back, beside_back, like[m - 1 - j], gap, &from);
+            corner = above;
+            corner_back = above_back;
+            before[j + 1] = beside = sum;
+            before_back[j + 1] = beside_back = back;
+            highest_back = back > highest_back ? back : highest_back;
+            if (sum > highest) {
+                highest = sum;
+                best[1] = (double)(row + i);
+                best[2] = (double)j;
+            }
+        }
+    }
+    best[0] = (double)highest;
+    *best_back = (double)highest_back;
 }
 
 /* Where in the second sequence each element of the first belongs, over all paths at once: the forward and backward sums

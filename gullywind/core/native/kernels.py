@@ -31,6 +31,7 @@ pool_lags = lines.pool_lags
 best_line = lines.best_line
 best_walk = paths.best_walk
 common_passage = paths.common_passage
+common_passage_both_ways = paths.common_passage_both_ways
 likely_course = paths.likely_course
 
 __all__ = [
@@ -41,6 +42,7 @@ __all__ = [
     "best_line",
     "best_walk",
     "common_passage",
+    "common_passage_both_ways",
     "compare",
     "correlation_at",
     "cut",

@@ -27,6 +27,14 @@ def common_passage(first: Samples, second: Samples, base: float, gap: float) -> 
     return path_back(came, *end), best
 
 
+def common_passage_both_ways(
+    first: Samples, second: Samples, base: float, gap: float
+) -> tuple[npt.NDArray[np.int64], float, float]:
+    """See `compiled_paths.common_passage_both_ways`."""
+    path, total = common_passage(first, second, base, gap)
+    return path, total, common_passage(first, np.ascontiguousarray(second[::-1]), base, gap)[1]
+
+
 def likely_course(
     first: Samples,
     second: Samples,

@@ -292,6 +292,18 @@ class CommonPassageTest(unittest.TestCase):
         self.assertGreaterEqual(len(slow & {tuple(one) for one in path.tolist()}), 20)
 
     @with_both
+    def test_both_ways_at_once_is_each_by_itself(self):
+        for n, m in ((30, 45), (1, 7), (600, 20)):
+            first, second = noise(n, 6), noise(m, 6)
+            second[m // 2 :] = first[np.arange(m - m // 2) % n]
+            path, total, backwards = self.paths.common_passage_both_ways(first, second, 12.0, 2.0)
+            ahead, there = self.paths.common_passage(first, second, 12.0, 2.0)
+            _, back = self.paths.common_passage(first, np.ascontiguousarray(second[::-1]), 12.0, 2.0)
+            np.testing.assert_array_equal(path, ahead)
+            self.assertAlmostEqual(total, there, delta=1e-5 * there)
+            self.assertAlmostEqual(backwards, back, delta=1e-5 * back)
+
+    @with_both
     def test_strangers_have_nothing(self):
         path, total = self.paths.common_passage(noise(20, 6), noise(25, 6) + 50, 4.0, 0.5)
         self.assertEqual((path.shape, total), ((0, 2), 0.0))
