@@ -21,7 +21,7 @@ from gullywind.core.native import kernels
 #: twice as sharp lets noise in.
 ROUGH, EVEN, FINE = (4, 20, 0.4), (4, 8, 0.4), (1, 40, 0.35)
 #: What a step along one side alone counts against one along both: with 0.3 noise makes the course waver (95th
-#: percentile 30 for 26 ms), with 0.01 that of recorded voices is 56 ms for 44.
+#: percentile 30 for 26 ms), with 0.02 that of recorded voices is 52 ms for 44.
 ALONE = 0.08
 #: Who plays the same notes keeps with the other but for moments, and a bow's or a pipe's wavering is no haste: where
 #: pitches tell, such steps count less, down to this. With it 95 in 100 moments of bowed and blown notes are right to 38

@@ -30,8 +30,8 @@ UNEVEN_SLOPE, SLOPE_FRAMES = 1.6, 20
 #: longer it is, but never enough alone: two tunes of one rhythm run evenly as well.
 UNEVEN_BY_CHANCE, MOST_EVENNESS = 0.25, 1.7
 #: Where ties would be right in fewer cases than this, bending does more harm than good, as of some bows against plucked
-#: strings, and the timing is left alone: of 30 pairs with a bow or a pipe two of the four below 0.36 were worse on
-#: average, none above.
+#: strings, and the timing is left alone: of 30 pairs with a bow or a pipe the three below it were worse by their 95th
+#: percentile, two of them on average, none above.
 MOSTLY_CERTAIN = 0.4
 #: A tie that counts for the plain place.
 PLACING_CERTAINTY = 0.5

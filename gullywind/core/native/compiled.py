@@ -52,8 +52,7 @@ for _name, _takes in {
     "whiten": (_P, _N, _N, _D, _P, _P, _P, _P),
     "pool_lags": (_P, _N, _N, _P, _N, _D, _P),
     "best_walk": (_P, _N, _N, _P, _N, _P, _P, _P),
-    "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P),
-    "passage_rows_both_ways": (_P, _N, _N, _F, _N, _P, _P, _P, _P, _P),
+    "passage_rows": (_P, _N, _N, _F, _N, _P, _P, _P, _P, _P),
     "likely_course": (_P, _P, _N, _N, _N, _P, _N, _D, _D, _N, _P, _P, _P, _P, _P),
 }.items():
     getattr(library, _name).argtypes = _takes

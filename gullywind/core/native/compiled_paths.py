@@ -30,28 +30,32 @@ def common_passage(first: Samples, second: Samples, base: float, gap: float) -> 
     Smith and Waterman, "Identification of common molecular subsequences", J. Mol. Biol. 147, 1981; steps of Sakoe and
     Chiba, IEEE Trans. ASSP 26, 1978.
     """
-    check_sequences(first, second)
-    n, m = len(first), len(second)
-    came, best, before = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0]), np.zeros(m + 1, np.float32)
-    for row in range(0, n, ROWS_AT_ONCE):
-        like = likeness(first[row : row + ROWS_AT_ONCE], second, base)
-        library.passage_rows(address(like), len(like), m, gap, row, address(before), address(came[row:]), address(best))
-    return path_back(came, int(best[1]), int(best[2])), float(best[0])
+    return _common_passage(first, second, base, gap, None)
 
 
 def common_passage_both_ways(
     first: Samples, second: Samples, base: float, gap: float
 ) -> tuple[npt.NDArray[np.int64], float, float]:
     """`common_passage`, and the sum along the best path through the second sequence backwards: as high comes chance."""
+    back = np.zeros(1)
+    path, total = _common_passage(first, second, base, gap, back)
+    return path, total, float(back[0])
+
+
+def _common_passage(
+    first: Samples, second: Samples, base: float, gap: float, best_back: Floats | None
+) -> tuple[npt.NDArray[np.int64], float]:
+    """`best_back`, shape (1,), takes the sum backwards, where it is asked for."""
     check_sequences(first, second)
     n, m = len(first), len(second)
-    came, best, best_back = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0]), np.zeros(1)
+    came, best = np.empty((n, m), np.uint8), np.array([0.0, -1.0, -1.0])
     before, before_back = np.zeros((2, m + 1), np.float32)
+    back = (None, None) if best_back is None else (address(before_back), address(best_back))
     for row in range(0, n, ROWS_AT_ONCE):
         like = likeness(first[row : row + ROWS_AT_ONCE], second, base)
-        ways = [address(one) for one in (before, came[row:], best, before_back, best_back)]
-        library.passage_rows_both_ways(address(like), len(like), m, gap, row, *ways)
-    return path_back(came, int(best[1]), int(best[2])), float(best[0]), float(best_back[0])
+        ahead = address(before), address(came[row:]), address(best)
+        library.passage_rows(address(like), len(like), m, gap, row, *ahead, *back)
+    return path_back(came, int(best[1]), int(best[2])), float(best[0])
 
 
 def likely_course(

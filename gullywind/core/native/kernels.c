@@ -634,13 +634,11 @@ WITHIN float reached(float corner, float above, float beside, float here, float 
     return sum;
 }
 
-/* Some rows of such sums, of likenesses like[i * m + j]; came: how each was reached. `before`: the row above, m + 1
- * numbers; is left as the last row. best: the highest sum so far, its row and column, rows counted from `row` on. */
-EVERYWHERE
-void passage_rows(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before, uint8_t *came,
-                  double *best) {
+WITHIN void passage_rows_of(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before,
+                            uint8_t *came, double *best, float *before_back, double *best_back) {
+    float highest_back = before_back ? (float)*best_back : 0.0f;
     for (int64_t i = 0; i < rows; i++, like += m, came += m) {
-        float corner = 0.0f, beside = 0.0f;
+        float corner = 0.0f, beside = 0.0f, corner_back = 0.0f, beside_back = 0.0f;
         for (int64_t j = 0; j < m; j++) {
             const float above = before[j + 1], sum = reached(corner, above, beside, like[j], gap, came + j);
             corner = above;
@@ -650,37 +648,31 @@ void passage_rows(const float *like, int64_t rows, int64_t m, float gap, int64_t
                 best[1] = (double)(row + i);
                 best[2] = (double)j;
             }
-        }
-    }
-}
-
-/* The same, and side by side with it (each waits for its own last sum) the sums along the second sequence backwards, of
- * which only the highest is told; `before` of either. */
-EVERYWHERE
-void passage_rows_both_ways(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before,
-                            uint8_t *came, double *best, float *before_back, double *best_back) {
-    float highest = (float)best[0], highest_back = (float)*best_back;
-    for (int64_t i = 0; i < rows; i++, like += m, came += m) {
-        float corner = 0.0f, beside = 0.0f, corner_back = 0.0f, beside_back = 0.0f;
-        for (int64_t j = 0; j < m; j++) {
-            uint8_t from;
-            const float above = before[j + 1], above_back = before_back[j + 1];
-            const float sum = reached(corner, above, beside, like[j], gap, came + j);
-            const float back = reached(corner_back, above_back, beside_back, like[m - 1 - j], gap, &from);
-            corner = above;
-            corner_back = above_back;
-            before[j + 1] = beside = sum;
-            before_back[j + 1] = beside_back = back;
-            highest_back = back > highest_back ? back : highest_back;
-            if (sum > highest) {
-                highest = sum;
-                best[1] = (double)(row + i);
-                best[2] = (double)j;
+            if (before_back) {
+                uint8_t from;
+                const float above_back = before_back[j + 1];
+                const float back = reached(corner_back, above_back, beside_back, like[m - 1 - j], gap, &from);
+                corner_back = above_back;
+                before_back[j + 1] = beside_back = back;
+                highest_back = back > highest_back ? back : highest_back;
             }
         }
     }
-    best[0] = (double)highest;
-    *best_back = (double)highest_back;
+    if (before_back)
+        *best_back = (double)highest_back;
+}
+
+/* Some rows of such sums, of likenesses like[i * m + j]; came: how each was reached. `before`: the row above, m + 1
+ * numbers; is left as the last row. best: the highest sum so far, its row and column, rows counted from `row` on.
+ * With `before_back` also the sums along the second sequence backwards, of which only the highest is told: side by side,
+ * for each waits for its own last sum. */
+EVERYWHERE
+void passage_rows(const float *like, int64_t rows, int64_t m, float gap, int64_t row, float *before, uint8_t *came,
+                  double *best, float *before_back, double *best_back) {
+    if (before_back)
+        passage_rows_of(like, rows, m, gap, row, before, came, best, before_back, best_back);
+    else
+        passage_rows_of(like, rows, m, gap, row, before, came, best, 0, 0);
 }
 
 /* Where in the second sequence each element of the first belongs, over all paths at once: the forward and backward sums
